@@ -1,0 +1,44 @@
+import { mkdtempSync } from "node:fs";
+import { tmpdir } from "node:os";
+import path from "node:path";
+import { defineConfig } from "@playwright/test";
+
+const port = 4691;
+// The configuration is read by every worker; the first reader makes the folder and passes it on.
+process.env.HARBOR_TEST_DATA ??= mkdtempSync(path.join(tmpdir(), "harbor-test-"));
+
+export default defineConfig({
+  testDir: "e2e",
+  timeout: 300_000,
+  expect: { timeout: 20_000 },
+  workers: 1,
+  reporter: [["list"]],
+  use: {
+    baseURL: `http://127.0.0.1:${port}`,
+    viewport: { width: 1280, height: 800 },
+    acceptDownloads: true,
+    screenshot: "only-on-failure",
+    launchOptions: {
+      executablePath: "/usr/bin/chromium",
+      args: [
+        "--headless",
+        "--no-sandbox",
+        "--disable-quic",
+        "--no-first-run",
+        "--disable-background-networking",
+        "--disable-component-update",
+        "--disable-sync",
+        "--use-gl=angle",
+        "--use-angle=gl-egl",
+        "--ignore-gpu-blocklist",
+      ],
+    },
+  },
+  webServer: {
+    command: "node_modules/.bin/tsx src/server/main.ts",
+    url: `http://127.0.0.1:${port}/api/health`,
+    timeout: 120_000,
+    env: { HARBOR_PORT: String(port), HARBOR_DATA: process.env.HARBOR_TEST_DATA },
+    stdout: "pipe",
+  },
+});

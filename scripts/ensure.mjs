@@ -1,0 +1,50 @@
+// What the two README commands need before they can do anything: the packages of the lock file, and a browser for tests.
+import { createHash } from "node:crypto";
+import { execFileSync, spawnSync } from "node:child_process";
+import { existsSync, readFileSync, writeFileSync } from "node:fs";
+import { fileURLToPath } from "node:url";
+import path from "node:path";
+
+export const root = fileURLToPath(new URL("..", import.meta.url));
+
+/** Runs a command with its output shown; ends this process with its exit code if it fails. */
+export function run(command, args, env = {}) {
+  const result = spawnSync(command, args, { cwd: root, stdio: "inherit", env: { ...process.env, ...env } });
+  if (result.error) {
+    console.error(`${command} could not be started: ${result.error.message}`);
+    process.exit(1);
+  }
+  if (result.status !== 0) process.exit(result.status ?? 1);
+}
+
+export const bin = (name) => path.join(root, "node_modules/.bin", name);
+
+/** Installs the packages unless those of this lock file are there already. */
+export function ensurePackages() {
+  const [major] = process.versions.node.split(".").map(Number);
+  if (major < 20) {
+    console.error(`Node ${process.versions.node} is too old; Red Harbor needs Node 20 or newer.`);
+    process.exit(1);
+  }
+  const hash = createHash("sha256")
+    .update(readFileSync(path.join(root, "package-lock.json")))
+    .digest("hex");
+  const stamp = path.join(root, "node_modules/.lock-hash");
+  if (existsSync(stamp) && readFileSync(stamp, "utf8") === hash) return;
+  console.log("Installing packages …");
+  run("npm", ["ci", "--no-audit", "--no-fund"]);
+  writeFileSync(stamp, hash);
+}
+
+/** Debian's Chromium for the interface tests, installed if it is missing. */
+export function ensureChromium() {
+  if (existsSync("/usr/bin/chromium")) return;
+  console.log("Installing Chromium …");
+  const prefix = process.getuid?.() === 0 ? [] : ["sudo"];
+  const apt = (args) => {
+    const [command, ...rest] = [...prefix, "apt-get", ...args];
+    execFileSync(command, rest, { stdio: "inherit", env: { ...process.env, DEBIAN_FRONTEND: "noninteractive" } });
+  };
+  apt(["update"]);
+  apt(["install", "-y", "--no-install-recommends", "chromium"]);
+}

@@ -1,0 +1,103 @@
+// npm run screenshots [-- STEP ...]: takes the pictures of docs/screenshots from the demo, at 1280 x 800.
+import { spawn } from "node:child_process";
+import { mkdirSync, mkdtempSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import path from "node:path";
+import { chromium } from "@playwright/test";
+import { bin, root } from "./ensure.mjs";
+
+const port = 4692;
+const data = mkdtempSync(path.join(tmpdir(), "harbor-pictures-"));
+const out = path.resolve(root, process.env.OUT ?? "docs/screenshots");
+mkdirSync(out, { recursive: true });
+
+const server = spawn(bin("tsx"), ["src/server/main.ts"], {
+  cwd: root,
+  env: { ...process.env, HARBOR_PORT: String(port), HARBOR_DATA: data },
+  stdio: ["ignore", "pipe", "inherit"],
+  detached: true,
+});
+await new Promise((resolve) =>
+  server.stdout.on("data", (text) => String(text).includes("Red Harbor is at") && resolve()),
+);
+
+const browser = await chromium.launch({
+  executablePath: "/usr/bin/chromium",
+  args: [
+    "--headless",
+    "--no-sandbox",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--use-gl=angle",
+    "--use-angle=gl-egl",
+    "--ignore-gpu-blocklist",
+  ],
+});
+const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+page.on("pageerror", (error) => console.error(`page error: ${error.message}`));
+page.on("console", (m) => m.type() === "error" && console.error(`console: ${m.text()}`));
+const base = `http://127.0.0.1:${port}`;
+const [shot] = await (await fetch(`${base}/api/shots`)).json();
+const wanted = process.argv.slice(2);
+const wants = (name) => wanted.length === 0 || wanted.includes(name);
+const save = (name) => page.screenshot({ path: path.join(out, `${name}.png`) });
+const step = async (name) => {
+  await page.goto(`${base}/shots/${shot.id}/${name}`);
+  await page.waitForTimeout(2200);
+};
+
+try {
+  if (wants("shots")) {
+    await page.goto(base);
+    await page.waitForTimeout(1200);
+    await save("shots");
+  }
+  for (const name of ["plate", "camera", "set", "light"]) {
+    if (!wants(name)) continue;
+    await step(name);
+    if (name === "camera") {
+      await page.locator('[data-test="box"]').click();
+      await page.locator(".edges > div").nth(6).click();
+    }
+    if (name === "set") await page.locator(".list > div").first().click();
+    await page.waitForTimeout(400);
+    await save(name);
+  }
+  if (wants("props")) {
+    await step("props");
+    await page.locator(".list > div").first().click();
+    await page.waitForTimeout(800);
+    await save("props");
+    await page.keyboard.press("c");
+    await page.waitForTimeout(1500);
+    await save("outside");
+  }
+  if (wants("render") || wants("comp") || wants("handover")) {
+    await step("render");
+    await page.getByLabel("Samples", { exact: true }).fill("64");
+    await page.getByLabel("Samples", { exact: true }).press("Enter");
+    await page.locator('[data-test="final"]').click();
+    await page.getByText("Final ready").waitFor({ timeout: 600_000 });
+    await page.locator('[data-test="proof"]').click();
+    await page.waitForTimeout(25_000);
+    await save("render");
+    await page.keyboard.press("7");
+    await page.waitForTimeout(500);
+    await page.getByText("Look", { exact: true }).first().click();
+    await page.waitForTimeout(1500);
+    await page.keyboard.press("w");
+    await page.waitForTimeout(500);
+    await save("comp");
+    await page.keyboard.press("w");
+    await page.keyboard.press("8");
+    await page.waitForTimeout(800);
+    await save("handover");
+  }
+} finally {
+  await browser.close();
+  process.kill(-server.pid, "SIGKILL");
+  rmSync(data, { recursive: true, force: true });
+}
