@@ -1,0 +1,147 @@
+import { describe, expect, test } from "@jest/globals";
+import { DataUtils } from "three";
+import { readExr } from "#node/readExr";
+import { between, seeded } from "../../testing/random.ts";
+import { srgbToLinear } from "../colour/srgb.ts";
+import { colourChannels, toHalf, writeExr } from "./exr.ts";
+import type { PlateEncoding } from "./profile.ts";
+import { curveToCode, curveToLinear, decodeCodes, parseProfile, pixelEncoder, srgbEncoding } from "./profile.ts";
+import { shrink, sizeAt } from "./resize.ts";
+
+describe("EXR files, read back with three's reader", () => {
+  const random = seeded(1);
+  const [width, height] = [37, 41];
+
+  test("float values come back to the bit", () => {
+    const values = Float32Array.from({ length: width * height * 3 }, () => between(random, -4, 900));
+    const back = readExr(writeExr(width, height, colourChannels(values, 3), "float"), 3);
+    expect([back.width, back.height]).toEqual([width, height]);
+    expect(back.pixels).toEqual(values);
+  });
+
+  test("half values come back as the nearest halves, with alpha", () => {
+    const values = Float32Array.from({ length: width * height * 4 }, () => between(random, 0, 3));
+    const back = readExr(writeExr(width, height, colourChannels(values, 4)), 4);
+    values.forEach((v, i) => expect(Math.abs(back.pixels[i] - v)).toBeLessThanOrEqual(v * 2 ** -11 + 1e-7));
+  });
+
+  test("halves agree with three's conversion on magnitudes, and round to even", () => {
+    for (const v of [0, 1, -2, 0.1, 65504, 6.1e-5, 5.96e-8, 3.14159, 1e-9]) {
+      const own = DataUtils.fromHalfFloat(toHalf(v));
+      expect(Math.abs(own - v)).toBeLessThanOrEqual(Math.abs(v) * 2 ** -11 + 3e-8);
+    }
+    // IEEE 754: 1 + 2^-11 lies midway between 1 and the next half, and goes to the even one.
+    expect(toHalf(1 + 2 ** -11)).toBe(0x3c00);
+    expect(toHalf(1 + 3 * 2 ** -11)).toBe(0x3c02);
+    expect(toHalf(1e6)).toBe(0x7c00);
+    expect(toHalf(Number.NaN) & 0x7fff).toBeGreaterThan(0x7c00);
+  });
+});
+
+/** An ICC profile of the matrix/TRC kind, as ICC.1:2022 lays it out. */
+function makeProfile(colorants: number[][], gamma: number): Uint8Array {
+  const tags = ["rXYZ", "gXYZ", "bXYZ", "rTRC", "gTRC", "bTRC"];
+  const start = 132 + tags.length * 12;
+  const bytes = new Uint8Array(start + 3 * 20 + 3 * 16);
+  const view = new DataView(bytes.buffer);
+  const text = (at: number, s: string) => [...s].forEach((c, i) => (bytes[at + i] = c.charCodeAt(0)));
+  text(16, "RGB ");
+  text(20, "XYZ ");
+  text(36, "acsp");
+  view.setUint32(128, tags.length);
+  tags.forEach((tag, i) => {
+    const at = i < 3 ? start + i * 20 : start + 60 + (i - 3) * 16;
+    text(132 + i * 12, tag);
+    view.setUint32(136 + i * 12, at);
+    view.setUint32(140 + i * 12, i < 3 ? 20 : 14);
+    if (i < 3) {
+      text(at, "XYZ ");
+      colorants[i].forEach((v, k) => view.setInt32(at + 8 + k * 4, Math.round(v * 65536)));
+    } else {
+      text(at, "curv");
+      view.setUint32(at + 8, 1);
+      view.setUint16(at + 12, Math.round(gamma * 256));
+    }
+  });
+  return bytes;
+}
+
+function fill(bits: 8 | 16, length: number, make: () => number): Uint8Array | Uint16Array {
+  const codes = bits === 8 ? new Uint8Array(length) : new Uint16Array(length);
+  for (let i = 0; i < length; i++) codes[i] = make();
+  return codes;
+}
+
+describe("colour profiles", () => {
+  // A published wide-gamut space of 1998: colorants adapted to D50 and gamma 2.19921875, both from memory.
+  const wide = [
+    [0.60974, 0.31111, 0.01947],
+    [0.20528, 0.62567, 0.06087],
+    [0.14919, 0.06322, 0.74457],
+  ];
+
+  test("a wide-gamut green lies outside Rec. 709 and is kept unclamped", () => {
+    const encoding = parseProfile(makeProfile(wide, 2.19921875), 8)!;
+    const [r, g, b] = decodeCodes(Uint8Array.from([0, 255, 0]), encoding);
+    expect(r).toBeLessThan(-0.2);
+    expect(g).toBeCloseTo(1, 2);
+    expect(Math.abs(b)).toBeLessThan(0.1);
+    const [w1, w2, w3] = decodeCodes(Uint8Array.from([255, 255, 255]), encoding);
+    for (const w of [w1, w2, w3]) expect(w).toBeCloseTo(1, 2);
+  });
+
+  test("every code triple comes back in the plate's own encoding", () => {
+    const random = seeded(3);
+    const encodings = [
+      srgbEncoding(8),
+      parseProfile(makeProfile(wide, 2.19921875), 8)!,
+      parseProfile(makeProfile(wide, 1.8), 16)!,
+    ];
+    for (const encoding of encodings) {
+      const top = encoding.bits === 8 ? 256 : 65536;
+      const codes = fill(encoding.bits, 3000, () => Math.floor(random() * top));
+      const linear = decodeCodes(codes, encoding);
+      const back = codes.slice().fill(0);
+      const encode = pixelEncoder(encoding);
+      for (let i = 0; i < codes.length; i += 3) encode(linear[i], linear[i + 1], linear[i + 2], back, i);
+      let off = 0;
+      back.forEach((v, i) => (off = Math.max(off, Math.abs(v - codes[i]))));
+      // Sixteen bits through a float32 matrix may miss by a few codes; untouched pixels never go through it.
+      expect(off).toBeLessThanOrEqual(encoding.bits === 8 ? 0 : 8);
+    }
+  });
+
+  test("a profile that is sRGB in its numbers counts as sRGB; other kinds are not taken", () => {
+    const srgb = [
+      [0.43607, 0.22249, 0.01392],
+      [0.38515, 0.71687, 0.09708],
+      [0.14307, 0.06061, 0.7141],
+    ];
+    const gamma = parseProfile(makeProfile(srgb, 2.2), 8)!;
+    expect(gamma.curves[0].kind).toBe("parametric");
+    expect(parseProfile(new Uint8Array(200), 8)).toBeNull();
+    const parametric: PlateEncoding["curves"][0] = {
+      kind: "parametric",
+      type: 3,
+      values: [2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045],
+    };
+    for (const x of [0, 0.02, 0.3, 0.7, 1]) {
+      expect(curveToLinear(parametric, x)).toBeCloseTo(srgbToLinear(x), 6);
+      expect(curveToCode(parametric, curveToLinear(parametric, x))).toBeCloseTo(x, 6);
+    }
+  });
+});
+
+describe("sizes", () => {
+  test("box averaging keeps the mean, also at odd sizes", () => {
+    const random = seeded(8);
+    const pixels = Float32Array.from({ length: 31 * 17 * 3 }, random);
+    const small = shrink({ width: 31, height: 17, pixels }, 10, 6);
+    const mean = (a: Float32Array) => a.reduce((s, v) => s + v, 0) / a.length;
+    expect(mean(small.pixels)).toBeCloseTo(mean(pixels), 5);
+  });
+  test("per cent are of the side", () => {
+    expect(sizeAt({ width: 1620, height: 1080 }, 50)).toEqual({ width: 810, height: 540 });
+    expect(sizeAt({ width: 1621, height: 1080 }, 100)).toEqual({ width: 1621, height: 1080 });
+  });
+});

@@ -1,0 +1,211 @@
+import type { Mat3, Vec3 } from "../math/vec3.ts";
+import { apply, multiply } from "../math/vec3.ts";
+import { linearToSrgb, srgbToLinear } from "../colour/srgb.ts";
+
+/** A channel's curve: a gamma, the parametric kinds of ICC.1:2022 section 10.18, or a table. */
+export type Curve =
+  | { kind: "srgb" }
+  | { kind: "parametric"; type: 0 | 1 | 2 | 3 | 4; values: number[] }
+  | { kind: "table"; values: number[] };
+
+/** How a plate's codes mean light: bits per channel, the curve of each channel, and the matrix to linear Rec. 709. */
+export interface PlateEncoding {
+  bits: 8 | 16;
+  curves: [Curve, Curve, Curve];
+  toRec709: Mat3;
+}
+
+export const srgbEncoding = (bits: 8 | 16): PlateEncoding => ({
+  bits,
+  curves: [{ kind: "srgb" }, { kind: "srgb" }, { kind: "srgb" }],
+  toRec709: [
+    [1, 0, 0],
+    [0, 1, 0],
+    [0, 0, 1],
+  ],
+});
+
+/** Linear light of a code in 0..1. */
+export function curveToLinear(curve: Curve, x: number): number {
+  if (curve.kind === "srgb") return srgbToLinear(x);
+  if (curve.kind === "table") {
+    const { values } = curve;
+    const at = Math.min(Math.max(x, 0), 1) * (values.length - 1);
+    const i = Math.min(values.length - 2, Math.floor(at));
+    return values[i] + (values[i + 1] - values[i]) * (at - i);
+  }
+  const [g, a = 1, b = 0, c = 0, d = 0, e = 0, f = 0] = curve.values;
+  const power = (base: number) => Math.pow(Math.max(0, base), g);
+  switch (curve.type) {
+    case 0:
+      return power(x);
+    case 1:
+      return x >= -b / a ? power(a * x + b) : 0;
+    case 2:
+      return x >= -b / a ? power(a * x + b) + c : c;
+    case 3:
+      return x >= d ? power(a * x + b) : c * x;
+    default:
+      return x >= d ? power(a * x + b) + e : c * x + f;
+  }
+}
+
+/** Code in 0..1 for linear light: the inverse, by bisection where there is no closed form. */
+export function curveToCode(curve: Curve, linear: number): number {
+  if (curve.kind === "srgb") return linearToSrgb(linear);
+  if (linear <= curveToLinear(curve, 0)) return 0;
+  if (linear >= curveToLinear(curve, 1)) return 1;
+  let low = 0;
+  let high = 1;
+  for (let i = 0; i < 40; i++) {
+    const mid = (low + high) / 2;
+    if (curveToLinear(curve, mid) < linear) low = mid;
+    else high = mid;
+  }
+  return (low + high) / 2;
+}
+
+/** Linear Rec. 709 of XYZ relative to D50, the profile connection space: IEC 61966-2-1's primaries after Bradford. */
+const REC709_FROM_D50: Mat3 = [
+  [3.1338561, -1.6168667, -0.4906146],
+  [-0.9787684, 1.9161415, 0.033454],
+  [0.0719453, -0.2289914, 1.4052427],
+];
+
+/**
+ * Encoding of a matrix/TRC profile (ICC.1:2022, section 8.3); null for profiles of another kind. Profiles that are sRGB
+ * within the precision of their numbers become exactly sRGB.
+ */
+export function parseProfile(icc: Uint8Array, bits: 8 | 16): PlateEncoding | null {
+  if (icc.length < 132) return null;
+  const view = new DataView(icc.buffer, icc.byteOffset, icc.byteLength);
+  const text = (at: number) => String.fromCharCode(...icc.subarray(at, at + 4));
+  if (text(36) !== "acsp" || text(16) !== "RGB " || text(20) !== "XYZ ") return null;
+  const tags = new Map<string, number>();
+  const count = view.getUint32(128);
+  if (132 + count * 12 > icc.length) return null;
+  for (let i = 0; i < count; i++) tags.set(text(132 + i * 12), view.getUint32(136 + i * 12));
+  const fixed = (at: number) => view.getInt32(at) / 65536;
+  try {
+    const xyz = (name: string): Vec3 => {
+      const at = tags.get(name)! + 8;
+      return [fixed(at), fixed(at + 4), fixed(at + 8)];
+    };
+    const [r, g, b] = [xyz("rXYZ"), xyz("gXYZ"), xyz("bXYZ")];
+    const toXyz: Mat3 = [
+      [r[0], g[0], b[0]],
+      [r[1], g[1], b[1]],
+      [r[2], g[2], b[2]],
+    ];
+    const curves = ["rTRC", "gTRC", "bTRC"].map((name) =>
+      readCurve(view, text, tags.get(name)!),
+    ) as PlateEncoding["curves"];
+    const encoding: PlateEncoding = { bits, curves, toRec709: multiply(REC709_FROM_D50, toXyz) };
+    return isSrgb(encoding) ? srgbEncoding(bits) : encoding;
+  } catch {
+    return null;
+  }
+}
+
+function readCurve(view: DataView, text: (at: number) => string, at: number): Curve {
+  if (text(at) === "para") {
+    const type = view.getUint16(at + 8) as 0 | 1 | 2 | 3 | 4;
+    const values = [1, 3, 4, 5, 7][type];
+    return {
+      kind: "parametric",
+      type,
+      values: Array.from({ length: values }, (_, i) => view.getInt32(at + 12 + i * 4) / 65536),
+    };
+  }
+  const count = view.getUint32(at + 8);
+  if (count === 0) return { kind: "parametric", type: 0, values: [1] };
+  if (count === 1) return { kind: "parametric", type: 0, values: [view.getUint16(at + 12) / 256] };
+  return { kind: "table", values: Array.from({ length: count }, (_, i) => view.getUint16(at + 12 + i * 2) / 65535) };
+}
+
+function isSrgb(e: PlateEncoding): boolean {
+  for (let i = 0; i < 3; i++) {
+    for (let j = 0; j < 3; j++) if (Math.abs(e.toRec709[i][j] - (i === j ? 1 : 0)) > 0.004) return false;
+    for (let k = 0; k <= 16; k++) {
+      if (Math.abs(curveToLinear(e.curves[i], k / 16) - srgbToLinear(k / 16)) > 0.003) return false;
+    }
+  }
+  return true;
+}
+
+export const isRec709 = (e: PlateEncoding): boolean =>
+  e.curves.every((c) => c.kind === "srgb") && e.toRec709[0][0] === 1;
+
+/** Interleaved RGB codes to linear Rec. 709, float32, unclamped. */
+export function decodeCodes(codes: Uint8Array | Uint16Array, e: PlateEncoding): Float32Array {
+  const top = e.bits === 8 ? 255 : 65535;
+  const tables = e.curves.map((curve) =>
+    Float32Array.from({ length: top + 1 }, (_, i) => curveToLinear(curve, i / top)),
+  );
+  const out = new Float32Array(codes.length);
+  const plain = isRec709(e);
+  for (let i = 0; i < codes.length; i += 3) {
+    const c: Vec3 = [tables[0][codes[i]], tables[1][codes[i + 1]], tables[2][codes[i + 2]]];
+    const l = plain ? c : apply(e.toRec709, c);
+    out[i] = l[0];
+    out[i + 1] = l[1];
+    out[i + 2] = l[2];
+  }
+  return out;
+}
+
+/** Encodes linear Rec. 709 pixels, one at a time, to the plate's own codes. */
+export function pixelEncoder(
+  e: PlateEncoding,
+): (r: number, g: number, b: number, out: Uint8Array | Uint16Array, at: number) => void {
+  const top = e.bits === 8 ? 255 : 65535;
+  const [tr, tg, tb] = e.curves.map((curve) => codeFinder(curve, top));
+  if (isRec709(e)) {
+    return (r, g, b, out, at) => {
+      out[at] = tr(r);
+      out[at + 1] = tg(g);
+      out[at + 2] = tb(b);
+    };
+  }
+  const back = invert(e.toRec709);
+  return (r, g, b, out, at) => {
+    const c = apply(back, [r, g, b]);
+    out[at] = tr(c[0]);
+    out[at + 1] = tg(c[1]);
+    out[at + 2] = tb(c[2]);
+  };
+}
+
+/** Nearest code for linear light: halfway between two codes' curves in code space. */
+function codeFinder(curve: Curve, top: number): (linear: number) => number {
+  if (curve.kind === "srgb" && top === 65535) {
+    return (linear) => Math.min(top, Math.max(0, Math.round(linearToSrgb(linear) * top)));
+  }
+  const bounds = Float64Array.from({ length: top }, (_, i) => curveToLinear(curve, (i + 0.5) / top));
+  return (linear) => {
+    let low = 0;
+    let high = top;
+    while (low < high) {
+      const mid = (low + high) >> 1;
+      if (bounds[mid] < linear) low = mid + 1;
+      else high = mid;
+    }
+    return low;
+  };
+}
+
+function invert(m: Mat3): Mat3 {
+  const [a, b, c] = m;
+  const x = (p: Vec3, q: Vec3): Vec3 => [
+    p[1] * q[2] - p[2] * q[1],
+    p[2] * q[0] - p[0] * q[2],
+    p[0] * q[1] - p[1] * q[0],
+  ];
+  const [u, v, w] = [x(b, c), x(c, a), x(a, b)];
+  const det = a[0] * u[0] + a[1] * u[1] + a[2] * u[2];
+  return [
+    [u[0] / det, v[0] / det, w[0] / det],
+    [u[1] / det, v[1] / det, w[1] / det],
+    [u[2] / det, v[2] / det, w[2] / det],
+  ];
+}
