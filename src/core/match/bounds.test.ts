@@ -1,0 +1,55 @@
+import { execFile } from "node:child_process";
+import path from "node:path";
+import { fileURLToPath } from "node:url";
+import { beforeAll, describe, expect, test } from "@jest/globals";
+import type { Outcome } from "../../testing/monteCarlo.ts";
+
+const root = fileURLToPath(new URL("../../..", import.meta.url));
+const KINDS = [
+  "three directions",
+  "two directions",
+  "three directions with the principal point free",
+  "three directions with k1 free, from polylines of five points",
+  "tie points only",
+  "edges with tie points",
+];
+
+describe("random requests of each kind against the Cramér-Rao bound, 400 (with tie points 60)", () => {
+  let outcomes: Map<string, Outcome & { named?: number }>;
+  beforeAll(async () => {
+    const text = await new Promise<string>((resolve, reject) =>
+      execFile(
+        path.join(root, "node_modules/.bin/tsx"),
+        ["src/testing/monteCarlo.ts", "400", "60"],
+        { cwd: root, env: { ...process.env, NODE_OPTIONS: "" } },
+        (error, out) => (error ? reject(error) : resolve(out)),
+      ),
+    );
+    outcomes = new Map(
+      text
+        .trim()
+        .split("\n")
+        .map((line) => JSON.parse(line) as Outcome)
+        .map((o) => [o.name, o]),
+    );
+    console.log(
+      [...outcomes.values()]
+        .map((o) => `${o.name}: error over bound ${o.rms.toFixed(3)}, median ${o.median.toFixed(3)}, lost ${o.lost}`)
+        .join("\n"),
+    );
+  }, 300_000);
+
+  test.each(KINDS)("%s", (name) => {
+    const outcome = outcomes.get(name)!;
+    expect(outcome.requests).toBe(name.includes("tie") ? 60 : 400);
+    expect(outcome.lost).toBe(0);
+    expect(outcome.rms).toBeLessThan(1.15);
+    expect(outcome.rms).toBeGreaterThan(0.85);
+  });
+
+  test("one edge 12 px off, robust: little worse than without that edge, which is nearly always the first to go", () => {
+    const outcome = outcomes.get("robust")!;
+    expect(outcome.rms).toBeLessThan(2);
+    expect(outcome.named! / outcome.requests).toBeGreaterThan(0.85);
+  });
+});

@@ -1,0 +1,336 @@
+import type { Vec2, Vec3 } from "../math/vec3.ts";
+import { apply, cross, dot, normalize, scale, sub } from "../math/vec3.ts";
+import type { Camera } from "../optics/camera.ts";
+import { groundPlane, pixelOnLine, pixelOnPlane, projectPoint, toCamera } from "../optics/camera.ts";
+import type { Distortion } from "../optics/distortion.ts";
+import { isDistorted, undistortWithSlope } from "../optics/distortion.ts";
+import type { RequestEdge, RequestLength } from "./request.ts";
+import type { State } from "./unknowns.ts";
+
+/**
+ * One piece of evidence: residuals in standard deviations of its own noise, and nuisance unknowns of its own (an edge's
+ * line, a length's true ends) that are eliminated when the camera's unknowns are solved.
+ */
+export interface Evidence {
+  id: string | null;
+  size: number;
+  nuisances: number;
+  /** Puts the nuisances that have a closed form at their best for `state`. */
+  settle(state: State): void;
+  /** Writes `size` residuals for nuisances moved by `step` from where they are. */
+  residuals(state: State, step: ArrayLike<number>, out: Float64Array): void;
+  /** Moves the nuisances for good; `save` and `restore` undo a step that did not help. */
+  move(step: ArrayLike<number>): void;
+  save(): void;
+  restore(): void;
+}
+
+const none = (): void => undefined;
+const still = { settle: none, move: none, save: none, restore: none };
+
+const AXES: Record<string, Vec3> = { x: [1, 0, 0], y: [0, 1, 0], z: [0, 0, 1] };
+
+/** World direction of an axis or family name. */
+export const axisDirection = (state: Pick<State, "families">, axis: string): Vec3 =>
+  AXES[axis] ?? state.families.get(axis)!;
+
+/** Ray (x, y, 1) through a pixel, and the derivative of (x, y) by the pixel: six numbers from `at` on. */
+function rayAndSlope(camera: Camera, pixel: Vec2, out: Float64Array, at = 0): void {
+  const s = 1 / camera.focalPx;
+  const u = (pixel[0] - camera.principal[0]) * s;
+  const v = (pixel[1] - camera.principal[1]) * s;
+  if (isDistorted(camera.distortion)) {
+    undistortWithSlope(camera.distortion, u, v, out, at);
+    for (let i = 2; i < 6; i++) out[at + i] *= s;
+    return;
+  }
+  out[at] = u;
+  out[at + 1] = v;
+  out[at + 2] = s;
+  out[at + 3] = 0;
+  out[at + 4] = 0;
+  out[at + 5] = s;
+}
+
+/** Rays of an edge's marks, kept while the lens stays the same: turning and moving the camera leaves them alone. */
+class RayCache {
+  private lenses: Camera[] = [];
+  private rays: Float64Array[] = [];
+  private next = 0;
+
+  constructor(private readonly points: Vec2[]) {}
+
+  of(camera: Camera): Float64Array {
+    for (let i = 0; i < this.lenses.length; i++) {
+      const known = this.lenses[i];
+      if (
+        known.focalPx === camera.focalPx &&
+        known.principal[0] === camera.principal[0] &&
+        known.principal[1] === camera.principal[1] &&
+        (known.distortion === camera.distortion || sameDistortion(known.distortion, camera.distortion))
+      ) {
+        return this.rays[i];
+      }
+    }
+    const slot = this.next;
+    this.next = (slot + 1) % CACHED_LENSES;
+    const rays = this.rays[slot] ?? new Float64Array(this.points.length * 6);
+    this.points.forEach((point, i) => rayAndSlope(camera, point, rays, i * 6));
+    this.lenses[slot] = camera;
+    this.rays[slot] = rays;
+    return rays;
+  }
+}
+
+const CACHED_LENSES = 4;
+const sameDistortion = (a: Distortion, b: Distortion) =>
+  a.k1 === b.k1 && a.k2 === b.k2 && a.k3 === b.k3 && a.p1 === b.p1 && a.p2 === b.p2;
+
+/** Distance in pixels of a ray from the picture of the plane through the camera with normal `n`, to first order. */
+function planeDistance(nx: number, ny: number, nz: number, ray: Float64Array, at = 0): number {
+  const gx = nx * ray[at + 2] + ny * ray[at + 4];
+  const gy = nx * ray[at + 3] + ny * ray[at + 5];
+  return (nx * ray[at] + ny * ray[at + 1] + nz) / Math.max(1e-30, Math.sqrt(gx * gx + gy * gy));
+}
+
+/** Unit normal across `d` that is nearest to `near`. */
+function acrossNear(d: Vec3, near: Vec3): Vec3 {
+  const n = sub(near, scale(d, dot(near, d)));
+  const l = Math.sqrt(dot(n, n));
+  if (l > 1e-9) return scale(n, 1 / l);
+  return normalize(cross(d, Math.abs(d[0]) < 0.7 ? [1, 0, 0] : [0, 1, 0]));
+}
+
+/** An edge along an axis: its points lie on one line through the axis's vanishing point. */
+export class EdgeEvidence implements Evidence {
+  readonly id: string;
+  readonly size: number;
+  readonly nuisances: number;
+  readonly points: Vec2[];
+  readonly sigma: number;
+  /** Camera-frame normal of the plane through the camera and the edge. */
+  private normal: Vec3 = [1, 0, 0];
+  private readonly rays: RayCache;
+
+  constructor(
+    readonly edge: RequestEdge,
+    /** Runs through the world's origin: no line of its own. */
+    readonly onAxis: boolean,
+  ) {
+    this.id = edge.id;
+    this.points = edge.points as Vec2[];
+    this.rays = new RayCache(this.points);
+    this.size = this.points.length;
+    this.nuisances = onAxis ? 0 : 1;
+    this.sigma = edge.sigmaPx ?? 1;
+  }
+
+  private direction(state: State): Vec3 {
+    return apply(state.camera.rotation, axisDirection(state, this.edge.axis));
+  }
+
+  private axisNormal(state: State, d: Vec3): Vec3 {
+    const { camera } = state;
+    const toOrigin = scale(apply(camera.rotation, camera.position), -1);
+    return normalize(cross(d, toOrigin));
+  }
+
+  settle(state: State): void {
+    const d = this.direction(state);
+    if (this.onAxis) {
+      this.normal = this.axisNormal(state, d);
+      return;
+    }
+    let n0 = acrossNear(d, this.normal);
+    const rays = this.rays.of(state.camera);
+    for (let round = 0; round < 3; round++) {
+      const n1 = cross(d, n0);
+      let aa = 0;
+      let ab = 0;
+      let bb = 0;
+      for (let i = 0; i < rays.length; i += 6) {
+        const gx = n0[0] * rays[i + 2] + n0[1] * rays[i + 4];
+        const gy = n0[0] * rays[i + 3] + n0[1] * rays[i + 5];
+        const g = 1 / Math.max(1e-30, Math.sqrt(gx * gx + gy * gy));
+        const a = (n0[0] * rays[i] + n0[1] * rays[i + 1] + n0[2]) * g;
+        const b = (n1[0] * rays[i] + n1[1] * rays[i + 1] + n1[2]) * g;
+        aa += a * a;
+        ab += a * b;
+        bb += b * b;
+      }
+      const q = 0.5 * Math.atan2(-ab, (bb - aa) / 2);
+      const [c, s] = [Math.cos(q), Math.sin(q)];
+      n0 = [n0[0] * c + n1[0] * s, n0[1] * c + n1[1] * s, n0[2] * c + n1[2] * s];
+      if (Math.abs(q) < 1e-9) break;
+    }
+    this.normal = n0;
+  }
+
+  residuals(state: State, step: ArrayLike<number>, out: Float64Array): void {
+    const d = this.direction(state);
+    let n: Vec3;
+    if (this.onAxis) n = this.axisNormal(state, d);
+    else {
+      const n0 = acrossNear(d, this.normal);
+      const n1 = cross(d, n0);
+      const [c, s] = [Math.cos(step[0]), Math.sin(step[0])];
+      n = [n0[0] * c + n1[0] * s, n0[1] * c + n1[1] * s, n0[2] * c + n1[2] * s];
+    }
+    const rays = this.rays.of(state.camera);
+    for (let i = 0; i < this.size; i++) out[i] = planeDistance(n[0], n[1], n[2], rays, i * 6) / this.sigma;
+  }
+
+  move(): void {}
+  save(): void {}
+  restore(): void {}
+}
+
+/** A pixel that shows a point on the horizon. */
+export function horizonEvidence(pixel: Vec2, sigma: number): Evidence {
+  const ray = new Float64Array(6);
+  return {
+    id: null,
+    size: 1,
+    nuisances: 0,
+    ...still,
+    residuals(state, _step, out) {
+      rayAndSlope(state.camera, pixel, ray);
+      const up = apply(state.camera.rotation, [0, 0, 1]);
+      out[0] = planeDistance(up[0], up[1], up[2], ray) / sigma;
+    },
+  };
+}
+
+/** A pixel whose world point is known. */
+export function tieEvidence(id: string, pixel: Vec2, world: Vec3, sigma: number): Evidence {
+  return {
+    id,
+    size: 2,
+    nuisances: 0,
+    ...still,
+    residuals(state, _step, out) {
+      writeOffset(state.camera, world, pixel, sigma, out, 0);
+    },
+  };
+}
+
+/** Residuals of a world point against a pixel; a point behind the camera counts as far off. */
+function writeOffset(camera: Camera, world: Vec3, pixel: Vec2, sigma: number, out: Float64Array, at: number): void {
+  const p = projectPoint(camera, world);
+  if (p) {
+    out[at] = (p[0] - pixel[0]) / sigma;
+    out[at + 1] = (p[1] - pixel[1]) / sigma;
+    return;
+  }
+  const z = toCamera(camera, world)[2];
+  out[at] = out[at + 1] = (camera.focalPx * (10 - z)) / sigma;
+}
+
+/** A known value of something computed from the state, with its own standard deviation. */
+export function valueEvidence(read: (state: State) => number, value: number, sigma: number): Evidence {
+  return {
+    id: null,
+    size: 1,
+    nuisances: 0,
+    ...still,
+    residuals(state, _step, out) {
+      out[0] = (read(state) - value) / sigma;
+    },
+  };
+}
+
+/**
+ * A known length. Nuisances: the true start on the ground (2; none when its world point is given), the heading of a
+ * length that runs along no axis (1; on the ground), and the true length when it has a tolerance (1).
+ */
+export class LengthEvidence implements Evidence {
+  readonly id: string;
+  readonly size: number;
+  readonly nuisances: number;
+  private start: Vec3 = [0, 0, 0];
+  private heading = 0;
+  private metres: number;
+  private sign = 1;
+  private ready = false;
+  private saved: [Vec3, number, number, number] = [[0, 0, 0], 0, 0, 1];
+  private readonly sigma: number;
+  private readonly sigmaMetres: number;
+
+  constructor(readonly length: RequestLength) {
+    this.id = length.id;
+    this.metres = length.metres;
+    this.sigma = length.sigmaPx ?? 1;
+    this.sigmaMetres = length.sigmaMetres ?? 0;
+    const startFree = !length.fromWorld;
+    this.size = 4 + (this.sigmaMetres > 0 ? 1 : 0);
+    this.nuisances = (startFree ? 2 : 0) + (length.along ? 0 : 1) + (this.sigmaMetres > 0 ? 1 : 0);
+  }
+
+  /** What the marks say the length is at this camera, metres, signed along its axis; null where it cannot be read. */
+  measure(camera: Camera): number | null {
+    const from =
+      (this.length.fromWorld as Vec3 | null) ?? pixelOnPlane(camera, this.length.from as Vec2, groundPlane());
+    if (!from) return null;
+    if (this.length.along) return pixelOnLine(camera, this.length.to as Vec2, from, AXES[this.length.along]);
+    const to = pixelOnPlane(camera, this.length.to as Vec2, groundPlane(from[2]));
+    return to ? Math.hypot(to[0] - from[0], to[1] - from[1], to[2] - from[2]) : null;
+  }
+
+  /** Starts the nuisances afresh at this camera. */
+  restart(camera: Camera): void {
+    const { from, to, fromWorld, along } = this.length;
+    this.start = (fromWorld as Vec3 | null) ?? pixelOnPlane(camera, from as Vec2, groundPlane()) ?? [0, 0, 0];
+    this.metres = this.length.metres;
+    const m = this.measure(camera);
+    this.sign = m !== null && m < 0 ? -1 : 1;
+    if (!along) {
+      const end = pixelOnPlane(camera, to as Vec2, groundPlane(this.start[2]));
+      if (end) this.heading = Math.atan2(end[1] - this.start[1], end[0] - this.start[0]);
+    }
+    this.ready = true;
+  }
+
+  settle(state: State): void {
+    if (!this.ready) this.restart(state.camera);
+  }
+
+  residuals(state: State, step: ArrayLike<number>, out: Float64Array): void {
+    let i = 0;
+    let start = this.start;
+    if (!this.length.fromWorld) start = [start[0] + step[i++], start[1] + step[i++], start[2]];
+    let direction: Vec3;
+    if (this.length.along) direction = scale(AXES[this.length.along], this.sign);
+    else {
+      const heading = this.heading + step[i++];
+      direction = [Math.cos(heading), Math.sin(heading), 0];
+    }
+    let metres = this.metres;
+    if (this.sigmaMetres > 0) {
+      metres += step[i];
+      out[4] = (metres - this.length.metres) / this.sigmaMetres;
+    }
+    writeOffset(state.camera, start, this.length.from as Vec2, this.sigma, out, 0);
+    const end: Vec3 = [
+      start[0] + direction[0] * metres,
+      start[1] + direction[1] * metres,
+      start[2] + direction[2] * metres,
+    ];
+    writeOffset(state.camera, end, this.length.to as Vec2, this.sigma, out, 2);
+  }
+
+  move(step: ArrayLike<number>): void {
+    let i = 0;
+    if (!this.length.fromWorld) {
+      this.start = [this.start[0] + step[i], this.start[1] + step[i + 1], this.start[2]];
+      i += 2;
+    }
+    if (!this.length.along) this.heading += step[i++];
+    if (this.sigmaMetres > 0) this.metres += step[i];
+  }
+  save(): void {
+    this.saved = [this.start, this.heading, this.metres, this.sign];
+  }
+  restore(): void {
+    [this.start, this.heading, this.metres, this.sign] = this.saved;
+  }
+}
