@@ -1,0 +1,233 @@
+import type { Document, Material as GltfMaterial, Node, Primitive, Texture as GltfTexture } from "@gltf-transform/core";
+import { BufferUtils, WebIO } from "@gltf-transform/core";
+import type { Material, Mesh, Model, Texture } from "../props/model.ts";
+import { plainMaterial, triangleCount } from "../props/model.ts";
+
+/** Decodes a PNG, JPEG or WebP to RGBA8 texels; browser and server have their own. */
+export type ImageDecoder = (bytes: Uint8Array, mimeType: string) => Promise<Texture>;
+
+/** Why a model was refused, in a sentence for its user. */
+export class ModelError extends Error {}
+
+export interface ImportedModel {
+  model: Model;
+  /** What was left out or replaced, in sentences. */
+  notices: string[];
+}
+
+const MAX_TRIANGLES = 4_000_000;
+
+/**
+ * Reads a binary glTF 2.0 (GLB) into metres, Z up. Throws ModelError with advice when the file cannot be used; the
+ * parts that can be left out (lines, points, animations, skins) are named in the notices.
+ */
+export async function importGlb(bytes: Uint8Array, decode: ImageDecoder): Promise<ImportedModel> {
+  if (bytes.length < 20 || String.fromCharCode(...bytes.subarray(0, 4)) !== "glTF") {
+    throw new ModelError("This is not a binary glTF file. Export the model as .glb (glTF 2.0, binary).");
+  }
+  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+  const version = view.getUint32(4, true);
+  if (version !== 2) throw new ModelError(`The file is glTF version ${version}. Export it as glTF 2.0 (.glb).`);
+  const declared = view.getUint32(8, true);
+  if (declared > bytes.length) {
+    throw new ModelError(
+      `The file is cut short: it says ${declared} bytes, ${bytes.length} are there. Copy or export it again.`,
+    );
+  }
+  let document: Document;
+  try {
+    checkBuffers(bytes, view);
+    document = await new WebIO().readBinary(bytes);
+  } catch (error) {
+    if (error instanceof ModelError) throw error;
+    const reason = error instanceof Error ? error.message : String(error);
+    throw new ModelError(`The model cannot be read (${reason}). Export it again as .glb with everything embedded.`);
+  }
+  const root = document.getRoot();
+  const notices: string[] = [];
+  const textures: Texture[] = [];
+  const textureNumbers = new Map<GltfTexture, number>();
+  for (const texture of root.listTextures()) {
+    const image = texture.getImage();
+    const name = texture.getName() || texture.getURI() || `number ${textures.length + 1}`;
+    if (!image) {
+      notices.push(`Texture ${name} is not in the file and was left out; embed textures when exporting.`);
+      continue;
+    }
+    try {
+      const decoded = await decode(image, texture.getMimeType());
+      textureNumbers.set(texture, textures.push(decoded) - 1);
+    } catch {
+      notices.push(`Texture ${name} cannot be decoded (${texture.getMimeType() || "unknown type"}) and was left out.`);
+    }
+  }
+  const materials: Material[] = [];
+  const materialNumbers = new Map<GltfMaterial | null, number>();
+  const materialOf = (source: GltfMaterial | null): number => {
+    let number = materialNumbers.get(source);
+    if (number === undefined) {
+      const slot = (t: GltfTexture | null) => (t ? (textureNumbers.get(t) ?? null) : null);
+      number =
+        materials.push(
+          source
+            ? convertMaterial(source, slot)
+            : plainMaterial({ baseColor: [1, 1, 1, 1], metallic: 1, roughness: 1 }),
+        ) - 1;
+      materialNumbers.set(source, number);
+    }
+    return number;
+  };
+  const meshes: Mesh[] = [];
+  const scene = root.getDefaultScene() ?? root.listScenes()[0];
+  let others = 0;
+  const visit = (node: Node) => {
+    const matrix = node.getWorldMatrix();
+    for (const primitive of node.getMesh()?.listPrimitives() ?? []) {
+      if (primitive.getMode() !== 4) others++;
+      else {
+        const mesh = convertPrimitive(primitive, matrix, materialOf(primitive.getMaterial()));
+        if (mesh) meshes.push(mesh);
+        else others++;
+      }
+    }
+    node.listChildren().forEach(visit);
+  };
+  scene?.listChildren().forEach(visit);
+  if (others > 0) notices.push(`${others} parts are lines, points, strips or have no positions, and were left out.`);
+  const cutOut = root.listMaterials().filter((m) => m.getAlphaMode() !== "OPAQUE");
+  if (cutOut.length > 0) {
+    const names = cutOut.map((m) => m.getName() || "without a name").join(", ");
+    notices.push(`Transparency is not traced yet; these materials are shown opaque: ${names}.`);
+  }
+  if (root.listAnimations().length > 0) notices.push("Animations were left out; the model stands as it was exported.");
+  const model = { meshes, materials, textures };
+  const triangles = triangleCount(model);
+  if (triangles === 0) throw new ModelError("The file holds no triangles. Check that meshes were selected for export.");
+  if (triangles > MAX_TRIANGLES) {
+    throw new ModelError(
+      `The model has ${triangles} triangles; at most ${MAX_TRIANGLES} fit. Reduce it and export again.`,
+    );
+  }
+  return { model, notices };
+}
+
+/** Refuses files whose JSON names buffers that are not in the file, before a reader trips over them. */
+function checkBuffers(bytes: Uint8Array, view: DataView): void {
+  const jsonLength = view.getUint32(12, true);
+  const json = JSON.parse(BufferUtils.decodeText(bytes.subarray(20, 20 + jsonLength))) as {
+    buffers?: { uri?: string; byteLength?: number }[];
+    extensionsRequired?: string[];
+  };
+  const binary = 20 + jsonLength + 8 <= bytes.length ? view.getUint32(20 + jsonLength, true) : 0;
+  (json.buffers ?? []).forEach((buffer, i) => {
+    if (buffer.uri && !buffer.uri.startsWith("data:")) {
+      throw new ModelError(
+        `The model keeps its data in another file (${buffer.uri}), which is missing. Export as .glb with everything in one file.`,
+      );
+    }
+    if (!buffer.uri && (i > 0 || (buffer.byteLength ?? 0) > binary)) {
+      throw new ModelError(
+        `The model's data is missing: buffer ${i} needs ${buffer.byteLength ?? 0} bytes and the file holds ${i > 0 ? 0 : binary}. Export it again.`,
+      );
+    }
+  });
+  const required = json.extensionsRequired ?? [];
+  if (required.length > 0) {
+    throw new ModelError(
+      `The model needs ${required.join(", ")}, which cannot be read. Export without compression and special extensions.`,
+    );
+  }
+}
+
+function convertMaterial(source: GltfMaterial, slot: (t: GltfTexture | null) => number | null): Material {
+  return {
+    name: source.getName(),
+    baseColor: [...source.getBaseColorFactor()] as Material["baseColor"],
+    metallic: source.getMetallicFactor(),
+    roughness: source.getRoughnessFactor(),
+    emissive: [...source.getEmissiveFactor()] as Material["emissive"],
+    f0: 0.04,
+    normalScale: source.getNormalScale(),
+    baseTexture: slot(source.getBaseColorTexture()),
+    surfaceTexture: slot(source.getMetallicRoughnessTexture()),
+    normalTexture: slot(source.getNormalTexture()),
+    emissiveTexture: slot(source.getEmissiveTexture()),
+  };
+}
+
+/** glTF is Y up, metres; the world here is Z up: (x, y, z) becomes (x, -z, y). `m` is column-major 4x4. */
+function convertPrimitive(primitive: Primitive, m: number[], material: number): Mesh | null {
+  const source = primitive.getAttribute("POSITION");
+  if (!source) return null;
+  const count = source.getCount();
+  const positions = new Float32Array(count * 3);
+  const p = [0, 0, 0];
+  for (let i = 0; i < count; i++) {
+    source.getElement(i, p);
+    const x = m[0] * p[0] + m[4] * p[1] + m[8] * p[2] + m[12];
+    const y = m[1] * p[0] + m[5] * p[1] + m[9] * p[2] + m[13];
+    const z = m[2] * p[0] + m[6] * p[1] + m[10] * p[2] + m[14];
+    positions.set([x, -z, y], i * 3);
+  }
+  const indexSource = primitive.getIndices();
+  const indices = new Uint32Array(indexSource ? indexSource.getCount() : count);
+  for (let i = 0; i < indices.length; i++) indices[i] = indexSource ? indexSource.getScalar(i) : i;
+  for (const index of indices)
+    if (index >= count)
+      throw new ModelError(`The model names vertex ${index} of ${count}: the file is damaged. Export it again.`);
+  const flips =
+    m[0] * (m[5] * m[10] - m[6] * m[9]) - m[4] * (m[1] * m[10] - m[2] * m[9]) + m[8] * (m[1] * m[6] - m[2] * m[5]) < 0;
+  if (flips)
+    for (let i = 0; i + 2 < indices.length; i += 3) [indices[i], indices[i + 1]] = [indices[i + 1], indices[i]];
+  const normalSource = primitive.getAttribute("NORMAL");
+  const normals = new Float32Array(count * 3);
+  if (normalSource) {
+    // Cofactors of the linear part: the inverse transpose up to scale.
+    const c = [
+      m[5] * m[10] - m[6] * m[9],
+      m[6] * m[8] - m[4] * m[10],
+      m[4] * m[9] - m[5] * m[8],
+      m[2] * m[9] - m[1] * m[10],
+      m[0] * m[10] - m[2] * m[8],
+      m[1] * m[8] - m[0] * m[9],
+      m[1] * m[6] - m[2] * m[5],
+      m[2] * m[4] - m[0] * m[6],
+      m[0] * m[5] - m[1] * m[4],
+    ];
+    const s = flips ? -1 : 1;
+    for (let i = 0; i < count; i++) {
+      normalSource.getElement(i, p);
+      const x = c[0] * p[0] + c[1] * p[1] + c[2] * p[2];
+      const y = c[3] * p[0] + c[4] * p[1] + c[5] * p[2];
+      const z = c[6] * p[0] + c[7] * p[1] + c[8] * p[2];
+      const l = s / (Math.hypot(x, y, z) || 1);
+      normals.set([x * l, -z * l, y * l], i * 3);
+    }
+  } else averageNormals(positions, indices, normals);
+  const uvSource = primitive.getAttribute("TEXCOORD_0");
+  let uvs: Float32Array | null = null;
+  if (uvSource) {
+    uvs = new Float32Array(count * 2);
+    for (let i = 0; i < count; i++) {
+      uvSource.getElement(i, p);
+      uvs.set([p[0], p[1]], i * 2);
+    }
+  }
+  return { positions, normals, uvs, indices: indices.subarray(0, indices.length - (indices.length % 3)), material };
+}
+
+/** Vertex normals as area-weighted means of the triangles' own. */
+export function averageNormals(positions: Float32Array, indices: Uint32Array, into: Float32Array): void {
+  const p = positions;
+  for (let i = 0; i + 2 < indices.length; i += 3) {
+    const [a, b, c] = [indices[i] * 3, indices[i + 1] * 3, indices[i + 2] * 3];
+    const [ux, uy, uz] = [p[b] - p[a], p[b + 1] - p[a + 1], p[b + 2] - p[a + 2]];
+    const [vx, vy, vz] = [p[c] - p[a], p[c + 1] - p[a + 1], p[c + 2] - p[a + 2]];
+    const n = [uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx];
+    for (const at of [a, b, c]) for (let k = 0; k < 3; k++) into[at + k] += n[k];
+  }
+  for (let i = 0; i < into.length; i += 3) {
+    const l = 1 / (Math.hypot(into[i], into[i + 1], into[i + 2]) || 1);
+    for (let k = 0; k < 3; k++) into[i + k] *= l;
+  }
+}
