@@ -1,0 +1,300 @@
+// Ray traversal of an 8-wide BVH with SIMD: closest hit and any hit.
+//
+// A node holds, for each of six planes (min x, max x, min y, ...), eight floats, then eight child words.
+// A child word is a node address (even), or a leaf: block address | (blocks - 1) << 1 | 1.
+// A leaf block holds four triangles: v0, e1 = v0 - v1, e2 = v2 - v0, the geometric normal, and four ids.
+// The triangle test is Moller and Trumbore 1997 in the form without division before the accept.
+import { NODE_CHILDREN, TRIANGLE_BLOCK_BYTES } from "./layout";
+
+const CHILDREN: usize = NODE_CHILDREN;
+const PLANE: u32 = 32;
+const STACK: u32 = 288;
+const NONE: u32 = 1;
+
+let scratch: u32 = 0;
+let foundT: f32 = 0;
+let foundU: f32 = 0;
+let foundV: f32 = 0;
+
+export function setScratch(address: u32): void {
+  scratch = address;
+}
+export function hitT(): f32 {
+  return foundT;
+}
+export function hitU(): f32 {
+  return foundU;
+}
+export function hitV(): f32 {
+  return foundV;
+}
+
+// @ts-ignore: decorator
+@inline
+function safeInverse(x: f32): f32 {
+  return 1.0 / (abs<f32>(x) < 1e-18 ? 1e-18 : x);
+}
+
+// V8 sinks loop-invariant splats and divides into the traversal loop; a trip through memory pins them outside.
+// @ts-ignore: decorator
+@inline
+function spillRay(ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, tMin: f32): void {
+  const q = scratch;
+  const ix = safeInverse(dx), iy = safeInverse(dy), iz = safeInverse(dz);
+  v128.store(q, f32x4.splat(ox), 64);
+  v128.store(q, f32x4.splat(oy), 80);
+  v128.store(q, f32x4.splat(oz), 96);
+  v128.store(q, f32x4.splat(ix), 112);
+  v128.store(q, f32x4.splat(iy), 128);
+  v128.store(q, f32x4.splat(iz), 144);
+  v128.store(q, f32x4.splat(dx), 160);
+  v128.store(q, f32x4.splat(dy), 176);
+  v128.store(q, f32x4.splat(dz), 192);
+  v128.store(q, f32x4.splat(tMin), 208);
+  const nearX: u32 = ix < 0 ? PLANE : 0, nearY: u32 = iy < 0 ? 3 * PLANE : 2 * PLANE, nearZ: u32 = iz < 0 ? 5 * PLANE : 4 * PLANE;
+  store<u32>(q, nearX, 256);
+  store<u32>(q, nearY, 260);
+  store<u32>(q, nearZ, 264);
+  store<u32>(q, nearX ^ PLANE, 268);
+  store<u32>(q, nearY ^ PLANE, 272);
+  store<u32>(q, nearZ ^ PLANE, 276);
+}
+
+// @ts-ignore: decorator
+@inline
+function entry(x: u32, y: u32, z: u32, half: usize, ox: v128, oy: v128, oz: v128, ix: v128, iy: v128, iz: v128, tMin: v128): v128 {
+  return f32x4.pmax(
+    f32x4.pmax(tMin, f32x4.mul(f32x4.sub(half ? v128.load(z, 16) : v128.load(z), oz), iz)),
+    f32x4.pmax(
+      f32x4.mul(f32x4.sub(half ? v128.load(x, 16) : v128.load(x), ox), ix),
+      f32x4.mul(f32x4.sub(half ? v128.load(y, 16) : v128.load(y), oy), iy),
+    ),
+  );
+}
+
+// @ts-ignore: decorator
+@inline
+function exit(x: u32, y: u32, z: u32, half: usize, ox: v128, oy: v128, oz: v128, ix: v128, iy: v128, iz: v128, tMax: v128): v128 {
+  return f32x4.pmin(
+    f32x4.pmin(tMax, f32x4.mul(f32x4.sub(half ? v128.load(z, 16) : v128.load(z), oz), iz)),
+    f32x4.pmin(
+      f32x4.mul(f32x4.sub(half ? v128.load(x, 16) : v128.load(x), ox), ix),
+      f32x4.mul(f32x4.sub(half ? v128.load(y, 16) : v128.load(y), oy), iy),
+    ),
+  );
+}
+
+/**
+ * Tests the four triangles of a block. Leaves T, U, V and the determinant of each in scratch (undivided, of positive
+ * sign) and returns the mask of those hit within the interval.
+ */
+// @ts-ignore: decorator
+@inline
+function testBlock(p: u32, ox: v128, oy: v128, oz: v128, dx: v128, dy: v128, dz: v128, tMin: v128, tMax: v128): u32 {
+  const cx = f32x4.sub(v128.load(p, 0), ox), cy = f32x4.sub(v128.load(p, 16), oy), cz = f32x4.sub(v128.load(p, 32), oz);
+  const rx = f32x4.sub(f32x4.mul(cy, dz), f32x4.mul(cz, dy));
+  const ry = f32x4.sub(f32x4.mul(cz, dx), f32x4.mul(cx, dz));
+  const rz = f32x4.sub(f32x4.mul(cx, dy), f32x4.mul(cy, dx));
+  const gx = v128.load(p, 144), gy = v128.load(p, 160), gz = v128.load(p, 176);
+  const determinant = f32x4.add(f32x4.add(f32x4.mul(gx, dx), f32x4.mul(gy, dy)), f32x4.mul(gz, dz));
+  const size = f32x4.abs(determinant), sign = v128.xor(determinant, size);
+  const u = v128.xor(f32x4.add(f32x4.add(f32x4.mul(rx, v128.load(p, 96)), f32x4.mul(ry, v128.load(p, 112))), f32x4.mul(rz, v128.load(p, 128))), sign);
+  const v = v128.xor(f32x4.add(f32x4.add(f32x4.mul(rx, v128.load(p, 48)), f32x4.mul(ry, v128.load(p, 64))), f32x4.mul(rz, v128.load(p, 80))), sign);
+  const zero = f32x4.splat(0);
+  let inside = v128.and(v128.and(f32x4.ge(u, zero), f32x4.ge(v, zero)), f32x4.le(f32x4.add(u, v), size));
+  if (!i32x4.bitmask(inside)) return 0;
+  const t = v128.xor(f32x4.add(f32x4.add(f32x4.mul(gx, cx), f32x4.mul(gy, cy)), f32x4.mul(gz, cz)), sign);
+  inside = v128.and(inside, v128.and(f32x4.lt(f32x4.mul(size, tMin), t), f32x4.lt(t, f32x4.mul(size, tMax))));
+  const mask: u32 = i32x4.bitmask(inside);
+  if (mask) {
+    const q = scratch;
+    v128.store(q, f32x4.div(t, size));
+    v128.store(q, u, 16);
+    v128.store(q, v, 32);
+    v128.store(q, size, 48);
+  }
+  return mask;
+}
+
+/** Nearest triangle along the ray, or -1. `hitT`, `hitU`, `hitV` then give distance and barycentrics of v1 and v2. */
+export function closest(root: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, tMin: f32, tMax: f32): i32 {
+  if (root == 0) return -1;
+  spillRay(ox, oy, oz, dx, dy, dz, tMin);
+  const q = scratch;
+  const nearX = load<u32>(q, 256), nearY = load<u32>(q, 260), nearZ = load<u32>(q, 264);
+  const farX = load<u32>(q, 268), farY = load<u32>(q, 272), farZ = load<u32>(q, 276);
+  const vox = v128.load(q, 64), voy = v128.load(q, 80), voz = v128.load(q, 96);
+  const vix = v128.load(q, 112), viy = v128.load(q, 128), viz = v128.load(q, 144);
+  const vdx = v128.load(q, 160), vdy = v128.load(q, 176), vdz = v128.load(q, 192), vMin = v128.load(q, 208);
+  let vMax = f32x4.splat(tMax), bestT = tMax, bestU: f32 = 0, bestV: f32 = 0, best: i32 = -1;
+  const base = q + STACK;
+  let sp = base, node = root;
+  while (true) {
+    while ((node & 1) == 0) {
+      const in0 = entry(node + nearX, node + nearY, node + nearZ, 0, vox, voy, voz, vix, viy, viz, vMin);
+      const out0 = exit(node + farX, node + farY, node + farZ, 0, vox, voy, voz, vix, viy, viz, vMax);
+      const in1 = entry(node + nearX, node + nearY, node + nearZ, 1, vox, voy, voz, vix, viy, viz, vMin);
+      const out1 = exit(node + farX, node + farY, node + farZ, 1, vox, voy, voz, vix, viy, viz, vMax);
+      let mask: u32 = i32x4.bitmask(f32x4.le(in0, out0)) | (i32x4.bitmask(f32x4.le(in1, out1)) << 4);
+      if (mask == 0) {
+        node = NONE;
+        while (sp != base) {
+          sp -= 8;
+          if (load<f32>(sp + 4) < bestT) {
+            node = load<u32>(sp);
+            break;
+          }
+        }
+        if (node == NONE) break;
+        continue;
+      }
+      const i0 = ctz<u32>(mask);
+      mask &= mask - 1;
+      if (mask == 0) {
+        node = load<u32>(node + (i0 << 2), CHILDREN);
+        continue;
+      }
+      v128.store(q, in0);
+      v128.store(q, in1, 16);
+      const i1 = ctz<u32>(mask);
+      mask &= mask - 1;
+      if (mask == 0) {
+        const t0 = load<u32>(q + (i0 << 2)), t1 = load<u32>(q + (i1 << 2));
+        const c0 = load<u32>(node + (i0 << 2), CHILDREN), c1 = load<u32>(node + (i1 << 2), CHILDREN);
+        const firstNearer = t0 <= t1;
+        store<u32>(sp, select<u32>(c1, c0, firstNearer));
+        store<u32>(sp + 4, select<u32>(t1, t0, firstNearer));
+        node = select<u32>(c0, c1, firstNearer);
+        sp += 8;
+        continue;
+      }
+      // Three or more: keys (distance << 32 | child) kept in descending order by insertion; the nearest is visited next.
+      let nearest = (<u64>load<u32>(q + (i0 << 2)) << 32) | <u64>load<u32>(node + (i0 << 2), CHILDREN);
+      const second = (<u64>load<u32>(q + (i1 << 2)) << 32) | <u64>load<u32>(node + (i1 << 2), CHILDREN);
+      store<u64>(sp, max<u64>(nearest, second));
+      nearest = min<u64>(nearest, second);
+      const low = sp;
+      sp += 8;
+      do {
+        const i = ctz<u32>(mask);
+        mask &= mask - 1;
+        const key = (<u64>load<u32>(q + (i << 2)) << 32) | <u64>load<u32>(node + (i << 2), CHILDREN);
+        const farther = max<u64>(key, nearest);
+        nearest = min<u64>(key, nearest);
+        let slot = sp;
+        while (slot != low) {
+          const above = load<u64>(slot - 8);
+          if (above >= farther) break;
+          store<u64>(slot, above);
+          slot -= 8;
+        }
+        store<u64>(slot, farther);
+        sp += 8;
+      } while (mask);
+      node = <u32>nearest;
+    }
+    if (node == NONE) break;
+    let block = node & ~15, more = (node >> 1) & 7;
+    while (true) {
+      let mask = testBlock(block, vox, voy, voz, vdx, vdy, vdz, vMin, vMax);
+      if (mask) {
+        do {
+          const i = ctz<u32>(mask) << 2;
+          mask &= mask - 1;
+          const t = load<f32>(q + i);
+          if (t < bestT) {
+            const inverse = <f32>1.0 / load<f32>(q + i, 48);
+            bestT = t;
+            bestU = load<f32>(q + i, 16) * inverse;
+            bestV = load<f32>(q + i, 32) * inverse;
+            best = load<i32>(block + i, 192);
+          }
+        } while (mask);
+        vMax = f32x4.splat(bestT);
+      }
+      if (more == 0) break;
+      more--;
+      block += TRIANGLE_BLOCK_BYTES;
+    }
+    node = NONE;
+    while (sp != base) {
+      sp -= 8;
+      if (load<f32>(sp + 4) < bestT) {
+        node = load<u32>(sp);
+        break;
+      }
+    }
+    if (node == NONE) break;
+  }
+  foundT = bestT;
+  foundU = bestU;
+  foundV = bestV;
+  return best;
+}
+
+/** 1 if any triangle lies on the ray between `tMin` and `tMax`, else 0. */
+export function occluded(root: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, tMin: f32, tMax: f32): i32 {
+  if (root == 0) return 0;
+  spillRay(ox, oy, oz, dx, dy, dz, tMin);
+  const q = scratch;
+  const nearX = load<u32>(q, 256), nearY = load<u32>(q, 260), nearZ = load<u32>(q, 264);
+  const farX = load<u32>(q, 268), farY = load<u32>(q, 272), farZ = load<u32>(q, 276);
+  const vox = v128.load(q, 64), voy = v128.load(q, 80), voz = v128.load(q, 96);
+  const vix = v128.load(q, 112), viy = v128.load(q, 128), viz = v128.load(q, 144);
+  const vdx = v128.load(q, 160), vdy = v128.load(q, 176), vdz = v128.load(q, 192), vMin = v128.load(q, 208);
+  const vMax = f32x4.splat(tMax);
+  const base = q + STACK;
+  let sp = base, node = root;
+  while (true) {
+    while ((node & 1) == 0) {
+      const in0 = entry(node + nearX, node + nearY, node + nearZ, 0, vox, voy, voz, vix, viy, viz, vMin);
+      const out0 = exit(node + farX, node + farY, node + farZ, 0, vox, voy, voz, vix, viy, viz, vMax);
+      const in1 = entry(node + nearX, node + nearY, node + nearZ, 1, vox, voy, voz, vix, viy, viz, vMin);
+      const out1 = exit(node + farX, node + farY, node + farZ, 1, vox, voy, voz, vix, viy, viz, vMax);
+      let mask: u32 = i32x4.bitmask(f32x4.le(in0, out0)) | (i32x4.bitmask(f32x4.le(in1, out1)) << 4);
+      if (mask == 0) {
+        if (sp == base) return 0;
+        sp -= 4;
+        node = load<u32>(sp);
+        continue;
+      }
+      const parent = node;
+      node = load<u32>(parent + (ctz<u32>(mask) << 2), CHILDREN);
+      mask &= mask - 1;
+      while (mask) {
+        store<u32>(sp, load<u32>(parent + (ctz<u32>(mask) << 2), CHILDREN));
+        sp += 4;
+        mask &= mask - 1;
+      }
+    }
+    let block = node & ~15, more = (node >> 1) & 7;
+    while (true) {
+      if (testBlock(block, vox, voy, voz, vdx, vdy, vdz, vMin, vMax)) return 1;
+      if (more == 0) break;
+      more--;
+      block += TRIANGLE_BLOCK_BYTES;
+    }
+    if (sp == base) return 0;
+    sp -= 4;
+    node = load<u32>(sp);
+  }
+  return 0;
+}
+
+/** `closest` over rays stored as six arrays of `stride` bytes each from `rays`: origin x y z, direction x y z. */
+export function closestBatch(root: u32, rays: u32, stride: u32, count: u32, tMin: f32, tMax: f32, distances: u32, ids: u32): void {
+  for (let i: u32 = 0, end = count << 2; i < end; i += 4) {
+    const r = rays + i;
+    const id = closest(root, load<f32>(r), load<f32>(r + stride), load<f32>(r + 2 * stride), load<f32>(r + 3 * stride), load<f32>(r + 4 * stride), load<f32>(r + 5 * stride), tMin, tMax);
+    store<i32>(ids + i, id);
+    store<f32>(distances + i, foundT);
+  }
+}
+
+/** `occluded` over rays stored as in `closestBatch`; `out` takes one i32 a ray. */
+export function occludedBatch(root: u32, rays: u32, stride: u32, count: u32, tMin: f32, tMax: f32, out: u32): void {
+  for (let i: u32 = 0, end = count << 2; i < end; i += 4) {
+    const r = rays + i;
+    store<i32>(out + i, occluded(root, load<f32>(r), load<f32>(r + stride), load<f32>(r + 2 * stride), load<f32>(r + 3 * stride), load<f32>(r + 4 * stride), load<f32>(r + 5 * stride), tMin, tMax));
+  }
+}

@@ -1,0 +1,144 @@
+import exifr from "exifr";
+import sharp from "sharp";
+import type { Metadata, OutputInfo } from "sharp";
+import type { PlateEncoding } from "#core/image/profile";
+import { parseProfile, srgbEncoding } from "#core/image/profile";
+
+/** Why a plate was refused: what is wrong, and what to do. */
+export class PlateError extends Error {
+  constructor(
+    message: string,
+    readonly hint: string,
+  ) {
+    super(message);
+  }
+}
+
+export interface OpenedPlate {
+  width: number;
+  height: number;
+  encoding: PlateEncoding;
+  /** Interleaved RGB codes, upright. */
+  codes: Uint8Array | Uint16Array;
+  profile: Uint8Array | null;
+  exif: {
+    camera: string | null;
+    lens: string | null;
+    focalMm: number | null;
+    equivalentMm: number | null;
+    taken: string | null;
+    orientation: number | null;
+  };
+  notices: string[];
+}
+
+const MAX_PIXELS = 64_000_000;
+
+const isJpeg = (b: Uint8Array) => b[0] === 0xff && b[1] === 0xd8 && b[2] === 0xff;
+const isPng = (b: Uint8Array) => [0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a].every((x, i) => b[i] === x);
+
+/**
+ * Decodes a JPEG or PNG once: upright by its EXIF orientation, codes as stored, with the encoding that its profile
+ * gives them. Judged by content, never by name. Throws PlateError.
+ */
+export async function openPlate(bytes: Uint8Array, fileName: string): Promise<OpenedPlate> {
+  if (!isJpeg(bytes) && !isPng(bytes)) {
+    throw new PlateError(
+      `“${fileName}” is neither a JPEG nor a PNG, whatever its name says.`,
+      "Save the photo as JPEG or PNG and drop it again.",
+    );
+  }
+  let meta: Metadata;
+  try {
+    meta = await sharp(bytes, { limitInputPixels: false }).metadata();
+  } catch {
+    throw damaged(fileName);
+  }
+  const [w, h] = [meta.width, meta.height];
+  if (w * h > MAX_PIXELS) {
+    throw new PlateError(
+      `“${fileName}” has ${w} × ${h} pixels, ${Math.round((w * h) / 1e6)} megapixels; plates may have 64.`,
+      "Save it smaller, at most 8000 × 8000, and drop it again.",
+    );
+  }
+  if (w < 64 || h < 64) {
+    throw new PlateError(`“${fileName}” is only ${w} × ${h} pixels.`, "Drop the full-size photo, not its thumbnail.");
+  }
+  const notices: string[] = [];
+  const bits: 8 | 16 = meta.depth === "ushort" ? 16 : 8;
+  let encoding: PlateEncoding | null = meta.icc ? parseProfile(meta.icc, bits) : srgbEncoding(bits);
+  let profile: Uint8Array | null = meta.icc ? new Uint8Array(meta.icc) : null;
+  const convert = encoding === null || meta.space === "cmyk";
+  if (convert) {
+    notices.push(
+      "The colour profile is of a kind that only goes one way, so the plate was converted to sRGB; the finished picture will be sRGB.",
+    );
+    encoding = srgbEncoding(bits);
+    profile = null;
+  }
+  let codes: Uint8Array | Uint16Array;
+  let info: OutputInfo;
+  try {
+    let image = sharp(bytes, { limitInputPixels: MAX_PIXELS, failOn: "truncated", ignoreIcc: !convert }).rotate();
+    if (meta.hasAlpha) {
+      image = image.flatten({ background: "#000000" });
+      notices.push("The plate has transparency; it was laid over black.");
+    }
+    if (meta.space === "b-w" || meta.space === "grey16")
+      notices.push("The plate is grey; its three channels are alike.");
+    image = image.toColourspace(bits === 16 ? "rgb16" : "srgb").removeAlpha();
+    const result = await image.raw({ depth: bits === 16 ? "ushort" : "uchar" }).toBuffer({ resolveWithObject: true });
+    info = result.info;
+    const { data } = result;
+    codes =
+      bits === 16
+        ? new Uint16Array(data.buffer.slice(data.byteOffset, data.byteOffset + data.byteLength))
+        : new Uint8Array(data);
+  } catch {
+    throw damaged(fileName);
+  }
+  if (info.channels === 1) {
+    const grey = codes;
+    codes = bits === 16 ? new Uint16Array(grey.length * 3) : new Uint8Array(grey.length * 3);
+    for (let i = 0; i < grey.length; i++) codes.fill(grey[i], i * 3, i * 3 + 3);
+  }
+  return {
+    width: info.width,
+    height: info.height,
+    encoding: encoding!,
+    codes,
+    profile,
+    exif: await readExif(bytes),
+    notices,
+  };
+}
+
+const damaged = (fileName: string) =>
+  new PlateError(
+    `“${fileName}” is damaged or cut short and cannot be decoded.`,
+    "Copy it again from the camera or card and drop it once more.",
+  );
+
+async function readExif(bytes: Uint8Array): Promise<OpenedPlate["exif"]> {
+  let tags: Record<string, unknown> = {};
+  try {
+    tags =
+      ((await exifr.parse(Buffer.from(bytes), { translateValues: false, reviveValues: false })) as
+        Record<string, unknown> | undefined) ?? {};
+  } catch {
+    // No readable EXIF is no reason to refuse a photo.
+  }
+  const text = (value: unknown) => (typeof value === "string" && value.trim() ? value.trim().slice(0, 200) : null);
+  const positive = (value: unknown) =>
+    typeof value === "number" && Number.isFinite(value) && value > 0 ? value : null;
+  const camera = [text(tags.Make), text(tags.Model)].filter((x) => x !== null).join(" ");
+  const taken = text(tags.DateTimeOriginal);
+  return {
+    camera: camera || null,
+    lens: text(tags.LensModel),
+    focalMm: positive(tags.FocalLength),
+    equivalentMm: positive(tags.FocalLengthIn35mmFormat ?? tags.FocalLengthIn35mmFilm),
+    taken: taken ? taken.replace(/^(\d{4}):(\d\d):(\d\d)/, "$1-$2-$3") : null,
+    orientation: positive(tags.Orientation),
+  };
+}

@@ -1,0 +1,76 @@
+import { Worker } from "node:worker_threads";
+import { GENERATION_ADDRESS, SceneMemory, scratchAddress } from "#core/trace/memory";
+import type { Kernel } from "#core/trace/kernel";
+import type { TileJob } from "#core/trace/tiles";
+import { rewindTiles } from "#core/trace/tiles";
+import { compileKernel, newKernelMemory, openKernel, threadPath } from "./kernelFile.ts";
+import type { TraceThreadData } from "./traceThread.ts";
+
+/** Worker threads over one shared memory, and the host's own instance for building scenes. */
+export class TracePool {
+  readonly scene: SceneMemory;
+  private constructor(
+    readonly kernel: Kernel,
+    private readonly memory: WebAssembly.Memory,
+    private readonly workers: Worker[],
+  ) {
+    this.scene = new SceneMemory(memory);
+  }
+
+  static async open(threads: number): Promise<TracePool> {
+    const module = await compileKernel();
+    const memory = newKernelMemory();
+    const kernel = await openKernel(module, memory, scratchAddress(0));
+    const workers = await Promise.all(
+      Array.from({ length: threads }, (_, i) => startThread({ module, memory, thread: i + 1 })),
+    );
+    return new TracePool(kernel, memory, workers);
+  }
+
+  /** Renders a job on all threads. Resolves to false if `abandon` was called meanwhile. Throws if a thread dies. */
+  async run(job: TileJob): Promise<boolean> {
+    rewindTiles(this.memory.buffer);
+    const finished = await Promise.all(this.workers.map((worker) => ask(worker, job)));
+    return finished.every(Boolean);
+  }
+
+  /** Makes every thread leave its tile at the next row. Scenes uploaded before can no longer be rendered. */
+  abandon(): void {
+    Atomics.add(new Int32Array(this.memory.buffer, GENERATION_ADDRESS, 1), 0, 1);
+  }
+
+  async close(): Promise<void> {
+    await Promise.all(this.workers.map((worker) => worker.terminate()));
+  }
+}
+
+function startThread(data: TraceThreadData): Promise<Worker> {
+  return new Promise((resolve, reject) => {
+    const worker = new Worker(threadPath, { workerData: data, execArgv: [] });
+    worker.once("message", () => resolve(worker));
+    worker.once("error", reject);
+  });
+}
+
+function ask(worker: Worker, job: TileJob): Promise<boolean> {
+  return new Promise((resolve, reject) => {
+    const settle = () => {
+      worker.off("message", done);
+      worker.off("error", fail);
+      worker.off("exit", ended);
+    };
+    const done = (complete: boolean) => {
+      settle();
+      resolve(complete);
+    };
+    const fail = (error: Error) => {
+      settle();
+      reject(error);
+    };
+    const ended = () => fail(new Error("A tracing thread ended before its work was done."));
+    worker.on("message", done);
+    worker.on("error", fail);
+    worker.on("exit", ended);
+    worker.postMessage(job);
+  });
+}
