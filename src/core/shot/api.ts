@@ -1,0 +1,88 @@
+import * as v from "valibot";
+import { StepSchema } from "./edits.ts";
+import type { Edit } from "./edits.ts";
+import type { Shot } from "./schema.ts";
+import { ShotSchema } from "./schema.ts";
+
+/** Requests and answers between browser and server; both check against these. */
+
+export const SaveSchema = v.object({
+  revision: v.pipe(v.number(), v.integer(), v.minValue(0)),
+  steps: v.pipe(v.array(StepSchema), v.minLength(1), v.maxLength(200)),
+});
+export type Save = v.InferOutput<typeof SaveSchema>;
+
+export const TakeSchema = v.object({
+  name: v.pipe(v.string(), v.minLength(1), v.maxLength(120)),
+  shot: ShotSchema,
+});
+
+export const FinalRequestSchema = v.object({
+  percent: v.picklist([25, 50, 100]),
+  samples: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(65536)),
+});
+
+export interface ShotListing {
+  id: string;
+  name: string;
+  updatedAt: string;
+  width: number;
+  height: number;
+  /** What has been done, for the list. */
+  edges: number;
+  props: number;
+  solved: boolean;
+  finals: number;
+}
+
+export interface OpenShot {
+  id: string;
+  revision: number;
+  shot: Shot;
+  undo: Edit[];
+  redo: Edit[];
+}
+
+/** Answer to stale work: the current state, and what others changed since the revision that was sent. */
+export interface StaleAnswer extends OpenShot {
+  code: "stale";
+  message: string;
+  hint: string;
+  theirs: Edit["forward"];
+}
+
+export interface TakeListing {
+  id: string;
+  name: string;
+  createdAt: string;
+}
+
+export interface ModelAsset {
+  hash: string;
+  fileName: string;
+  triangles: number;
+  size: [number, number, number];
+  notices: string[];
+}
+
+export type FinalStatus = "waiting" | "running" | "done" | "cancelled" | "failed";
+
+export interface FinalListing {
+  id: string;
+  shotId: string;
+  status: FinalStatus;
+  percent: number;
+  samples: number;
+  samplesDone: number;
+  secondsLeft: number | null;
+  seconds: number | null;
+  message: string | null;
+  createdAt: string;
+  width: number;
+  height: number;
+}
+
+export interface NewShot {
+  id: string;
+  notices: string[];
+}

@@ -1,0 +1,109 @@
+import type { Draft, Patch } from "immer";
+import { applyPatches, enablePatches, produceWithPatches } from "immer";
+import * as v from "valibot";
+import type { Shot } from "./schema.ts";
+
+enablePatches();
+
+const PatchSchema = v.object({
+  op: v.picklist(["add", "replace", "remove"]),
+  path: v.array(v.union([v.string(), v.number()])),
+  value: v.optional(v.any()),
+});
+
+/** A named change with its inverse. */
+export const EditSchema = v.object({
+  id: v.pipe(v.string(), v.minLength(1), v.maxLength(60)),
+  name: v.pipe(v.string(), v.minLength(1), v.maxLength(120)),
+  forward: v.array(PatchSchema),
+  inverse: v.array(PatchSchema),
+});
+export type Edit = v.InferOutput<typeof EditSchema>;
+
+/** One step of work as it is saved: a new edit, or a step back or forth through the history. */
+export const StepSchema = v.variant("kind", [
+  v.object({ kind: v.literal("do"), edit: EditSchema }),
+  v.object({ kind: v.literal("undo"), id: v.string() }),
+  v.object({ kind: v.literal("redo"), id: v.string() }),
+]);
+export type Step = v.InferOutput<typeof StepSchema>;
+
+/** A document with its history: what can be undone (newest last) and redone (next last). */
+export interface Work {
+  shot: Shot;
+  undo: Edit[];
+  redo: Edit[];
+}
+
+export const HISTORY_LIMIT = 100;
+
+/** Makes an edit by changing a draft; null if nothing changed. */
+export function makeEdit(shot: Shot, id: string, name: string, change: (draft: Draft<Shot>) => void): Edit | null {
+  const [, forward, inverse] = produceWithPatches(shot, (draft) => {
+    change(draft);
+  });
+  return forward.length === 0
+    ? null
+    : { id, name, forward: forward as Edit["forward"], inverse: inverse as Edit["inverse"] };
+}
+
+const patched = (shot: Shot, patches: Edit["forward"]): Shot => applyPatches(shot, patches as Patch[]);
+
+/**
+ * The work after a step. A step back or forth names the edit it means; one that is not at the top of the history (as
+ * after another tab's work) leaves the work as it is. Throws if the patches do not fit the document.
+ */
+export function takeStep(work: Work, step: Step): Work {
+  if (step.kind === "do") {
+    const undo = [...work.undo, step.edit].slice(-HISTORY_LIMIT);
+    return { shot: patched(work.shot, step.edit.forward), undo, redo: [] };
+  }
+  const from = step.kind === "undo" ? work.undo : work.redo;
+  const edit = from[from.length - 1];
+  if (!edit || edit.id !== step.id) return work;
+  const rest = from.slice(0, -1);
+  return step.kind === "undo"
+    ? { shot: patched(work.shot, edit.inverse), undo: rest, redo: [...work.redo, edit] }
+    : { shot: patched(work.shot, edit.forward), undo: [...work.undo, edit], redo: rest };
+}
+
+/** Patches that a step applies. */
+export function stepPatches(work: Work, step: Step): Edit["forward"] {
+  if (step.kind === "do") return step.edit.forward;
+  const from = step.kind === "undo" ? work.undo : work.redo;
+  const edit = from[from.length - 1];
+  if (!edit || edit.id !== step.id) return [];
+  return step.kind === "undo" ? edit.inverse : edit.forward;
+}
+
+/** True if two sets of patches touch the same thing: one path is the other or leads to it. */
+export function clash(a: Edit["forward"], b: Edit["forward"]): boolean {
+  return a.some((p) =>
+    b.some((q) => {
+      const n = Math.min(p.path.length, q.path.length);
+      for (let i = 0; i < n; i++) if (p.path[i] !== q.path[i]) return false;
+      return true;
+    }),
+  );
+}
+
+/**
+ * Own unsaved steps moved onto others' work. Each must touch other things than theirs and still fit; null if one does
+ * not (the caller then keeps its own state as a take).
+ */
+export function rebase(
+  base: Work,
+  theirs: Edit["forward"],
+  mine: { step: Step; patches: Edit["forward"] }[],
+): Work | null {
+  let work = base;
+  for (const { step, patches } of mine) {
+    if (clash(patches, theirs)) return null;
+    try {
+      work = takeStep(work, step);
+    } catch {
+      return null;
+    }
+  }
+  return work;
+}
