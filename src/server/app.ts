@@ -1,0 +1,229 @@
+import { existsSync } from "node:fs";
+import path from "node:path";
+import { fileURLToPath } from "node:url";
+import express from "express";
+import type { Express, Request } from "express";
+import sharp from "sharp";
+import { ModelError, importGlb } from "#core/exchange/gltf";
+import { modelBounds, triangleCount } from "#core/props/model";
+import { FinalRequestSchema, SaveSchema, TakeSchema } from "#core/shot/api";
+import type { ModelAsset, NewShot } from "#core/shot/api";
+import { HashSchema, newShot } from "#core/shot/schema";
+import type { PlateInfo } from "#core/shot/schema";
+import { decodeTexture } from "#node/images";
+import { PlateError, openPlate } from "#node/plates";
+import type { OpenedPlate } from "#node/plates";
+import { kernelPath } from "#node/kernelFile";
+import type { AssetStore } from "./assets.ts";
+import type { Database } from "./db/open.ts";
+import { ApiError, check, errorHandler, notFound } from "./errors.ts";
+import type { FinalQueue } from "./finals.ts";
+import { createShot, deleteShot, keepTake, listShots, listTakes, openShot, openTake, saveSteps } from "./shots.ts";
+
+export interface Services {
+  db: Database;
+  assets: AssetStore;
+  finals: FinalQueue;
+}
+
+const webFolder = fileURLToPath(new URL("../../dist/web", import.meta.url));
+
+const MB = 1024 * 1024;
+const bytesOf = (limit: number) => express.raw({ type: () => true, limit });
+
+function body(request: Request): Uint8Array {
+  if (!Buffer.isBuffer(request.body) || request.body.length === 0) {
+    throw new ApiError(400, "empty", "The file is empty.", "Choose the file again.");
+  }
+  return new Uint8Array(request.body);
+}
+
+const fileName = (request: Request): string => {
+  const name = decodeURIComponent(request.header("x-file-name") ?? "");
+  return name.slice(0, 200) || "untitled";
+};
+
+/** Stores a decoded plate and describes it for the shot document. */
+export async function storePlate(
+  assets: AssetStore,
+  bytes: Uint8Array,
+  name: string,
+  plate: OpenedPlate,
+): Promise<PlateInfo> {
+  const { codes } = plate;
+  return {
+    asset: await assets.put(bytes),
+    codes: await assets.put(new Uint8Array(codes.buffer, codes.byteOffset, codes.byteLength)),
+    fileName: name,
+    width: plate.width,
+    height: plate.height,
+    encoding: plate.encoding,
+    profile: plate.profile ? await assets.put(plate.profile) : null,
+    exif: plate.exif,
+    owner: "",
+    licence: "",
+  };
+}
+
+const SECURITY = {
+  "Cross-Origin-Opener-Policy": "same-origin",
+  "Cross-Origin-Embedder-Policy": "require-corp",
+  "Cross-Origin-Resource-Policy": "same-origin",
+  "Content-Security-Policy": [
+    "default-src 'none'",
+    "script-src 'self' 'wasm-unsafe-eval'",
+    "worker-src 'self'",
+    "style-src 'self' 'unsafe-inline'",
+    "img-src 'self' blob: data:",
+    "font-src 'self'",
+    "connect-src 'self' blob:",
+    "base-uri 'none'",
+    "form-action 'none'",
+    "frame-ancestors 'none'",
+  ].join("; "),
+  "X-Content-Type-Options": "nosniff",
+  "Referrer-Policy": "no-referrer",
+};
+
+export function createApp({ db, assets, finals }: Services): Express {
+  const app = express();
+  app.disable("x-powered-by");
+  app.use((_request, response, next) => {
+    response.set(SECURITY);
+    next();
+  });
+
+  const api = express.Router();
+  const json = express.json({ limit: 32 * MB });
+
+  api.get("/health", (_request, response) => {
+    response.json({ ready: true });
+  });
+
+  api.get("/shots", async (_request, response) => {
+    response.json(await listShots(db));
+  });
+  api.post("/shots", bytesOf(256 * MB), async (request, response) => {
+    const name = fileName(request);
+    const bytes = body(request);
+    let plate: OpenedPlate;
+    try {
+      plate = await openPlate(bytes, name);
+    } catch (error) {
+      if (error instanceof PlateError) throw new ApiError(422, "plate-refused", error.message, error.hint);
+      throw error;
+    }
+    const info = await storePlate(assets, bytes, name, plate);
+    const title = name.replace(/\.[^.]*$/, "") || name;
+    const answer: NewShot = { id: await createShot(db, newShot(title, info)), notices: plate.notices };
+    response.status(201).json(answer);
+  });
+  api.get("/shots/:id", async (request, response) => {
+    response.json(await openShot(db, request.params.id));
+  });
+  api.delete("/shots/:id", async (request, response) => {
+    for (const final of await finals.list(request.params.id)) await finals.cancel(final.id);
+    await deleteShot(db, request.params.id);
+    response.status(204).end();
+  });
+  api.post("/shots/:id/steps", json, async (request, response) => {
+    response.json(await saveSteps(db, request.params.id, check(SaveSchema, request.body)));
+  });
+  api.get("/shots/:id/thumbnail", async (request, response) => {
+    const { shot } = await openShot(db, request.params.id);
+    const image = await sharp(await assets.get(shot.plate.asset))
+      .rotate()
+      .resize(640, 420, { fit: "inside" })
+      .jpeg({ quality: 82 })
+      .toBuffer();
+    response.type("jpeg").set("Cache-Control", "private, max-age=3600").send(image);
+  });
+  api.get("/shots/:id/takes", async (request, response) => {
+    response.json(await listTakes(db, request.params.id));
+  });
+  api.post("/shots/:id/takes", json, async (request, response) => {
+    const { name, shot } = check(TakeSchema, request.body);
+    response.status(201).json(await keepTake(db, request.params.id, name, shot));
+  });
+  api.get("/takes/:id", async (request, response) => {
+    response.json(await openTake(db, request.params.id));
+  });
+
+  api.post("/models", bytesOf(512 * MB), async (request, response) => {
+    const name = fileName(request);
+    const bytes = body(request);
+    try {
+      const { model, notices } = await importGlb(bytes, decodeTexture);
+      const { low, high } = modelBounds(model);
+      const answer: ModelAsset = {
+        hash: await assets.put(bytes),
+        fileName: name,
+        triangles: triangleCount(model),
+        size: [high[0] - low[0], high[1] - low[1], high[2] - low[2]],
+        notices,
+      };
+      response.status(201).json(answer);
+    } catch (error) {
+      if (error instanceof ModelError) {
+        throw new ApiError(
+          422,
+          "model-refused",
+          `“${name}”: ${error.message}`,
+          "Nothing was changed; drop the mended file again.",
+        );
+      }
+      throw error;
+    }
+  });
+  api.get("/assets/:hash", async (request, response) => {
+    const hash = check(HashSchema, request.params.hash);
+    if (!assets.has(hash)) throw notFound("The file");
+    response
+      .type("application/octet-stream")
+      .set("Cache-Control", "private, max-age=31536000, immutable")
+      .sendFile(assets.pathOf(hash));
+  });
+
+  api.post("/shots/:id/finals", json, async (request, response) => {
+    const { percent, samples } = check(FinalRequestSchema, request.body);
+    response.status(201).json(await finals.add(request.params.id, percent, samples));
+  });
+  api.get("/shots/:id/finals", async (request, response) => {
+    response.json(await finals.list(request.params.id));
+  });
+  api.post("/finals/:id/cancel", async (request, response) => {
+    response.json(await finals.cancel(request.params.id));
+  });
+  api.get("/finals/:id/:file", async (request, response) => {
+    const row = await finals.find(request.params.id);
+    const { file } = request.params;
+    const kind = { "picture.png": "picture", "prop.png": "prop", "ratio.exr": "ratio", "added.exr": "added" }[file] as
+      "picture" | "prop" | "ratio" | "added" | undefined;
+    if (!kind || !row.files) throw notFound("The file");
+    const base = row.document.name.replace(/[^\p{L}\p{N}]+/gu, "-").replace(/^-|-$/g, "") || "shot";
+    if (request.query.download !== undefined) response.attachment(`${base}-${row.percent}-${file}`);
+    response.type(file.endsWith(".png") ? "png" : "image/x-exr").sendFile(assets.pathOf(row.files[kind]));
+  });
+  api.use(() => {
+    throw notFound("That address");
+  });
+  app.use("/api", api);
+
+  app.get("/kernel.wasm", (_request, response) => {
+    response.type("application/wasm").set("Cache-Control", "no-cache").sendFile(kernelPath);
+  });
+  app.use(express.static(webFolder, { index: false, maxAge: "1h" }));
+  app.get("/{*path}", (_request, response) => {
+    const page = path.join(webFolder, "index.html");
+    if (!existsSync(page))
+      throw new ApiError(
+        503,
+        "not-built",
+        "The web application is not built.",
+        "Run “npm run build”, or start with “npm start”.",
+      );
+    response.set("Cache-Control", "no-cache").sendFile(page);
+  });
+  app.use(errorHandler);
+  return app;
+}

@@ -1,0 +1,64 @@
+import { doublePrecision, integer, jsonb, pgTable, primaryKey, text, timestamp } from "drizzle-orm/pg-core";
+import type { Edit } from "#core/shot/edits";
+import type { Shot } from "#core/shot/schema";
+
+/** Everything but the files, which lie in the asset store. */
+
+export const shots = pgTable("shots", {
+  id: text("id").primaryKey(),
+  name: text("name").notNull(),
+  revision: integer("revision").notNull(),
+  document: jsonb("document").$type<Shot>().notNull(),
+  undo: jsonb("undo").$type<Edit[]>().notNull(),
+  redo: jsonb("redo").$type<Edit[]>().notNull(),
+  createdAt: timestamp("created_at", { withTimezone: true }).notNull().defaultNow(),
+  updatedAt: timestamp("updated_at", { withTimezone: true }).notNull().defaultNow(),
+});
+
+/** What every revision changed, so that stale work can be rebased. */
+export const changes = pgTable(
+  "changes",
+  {
+    shotId: text("shot_id")
+      .notNull()
+      .references(() => shots.id, { onDelete: "cascade" }),
+    revision: integer("revision").notNull(),
+    patches: jsonb("patches").$type<Edit["forward"]>().notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.shotId, table.revision] })],
+);
+
+export const takes = pgTable("takes", {
+  id: text("id").primaryKey(),
+  shotId: text("shot_id")
+    .notNull()
+    .references(() => shots.id, { onDelete: "cascade" }),
+  name: text("name").notNull(),
+  document: jsonb("document").$type<Shot>().notNull(),
+  createdAt: timestamp("created_at", { withTimezone: true }).notNull().defaultNow(),
+});
+
+/** Files of a finished render, by what they are. */
+export interface FinalFiles {
+  picture: string;
+  prop: string;
+  ratio: string;
+  added: string;
+}
+
+export const finals = pgTable("finals", {
+  id: text("id").primaryKey(),
+  shotId: text("shot_id")
+    .notNull()
+    .references(() => shots.id, { onDelete: "cascade" }),
+  status: text("status").$type<"waiting" | "running" | "done" | "cancelled" | "failed">().notNull(),
+  percent: integer("percent").notNull(),
+  samples: integer("samples").notNull(),
+  samplesDone: integer("samples_done").notNull().default(0),
+  secondsLeft: doublePrecision("seconds_left"),
+  seconds: doublePrecision("seconds"),
+  message: text("message"),
+  document: jsonb("document").$type<Shot>().notNull(),
+  files: jsonb("files").$type<FinalFiles>(),
+  createdAt: timestamp("created_at", { withTimezone: true }).notNull().defaultNow(),
+});

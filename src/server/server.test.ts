@@ -1,0 +1,347 @@
+import { spawn } from "node:child_process";
+import type { ChildProcess } from "node:child_process";
+import { mkdtemp, rm, writeFile } from "node:fs/promises";
+import type { AddressInfo } from "node:net";
+import type { Server } from "node:http";
+import { tmpdir } from "node:os";
+import path from "node:path";
+import { fileURLToPath } from "node:url";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import sharp from "sharp";
+import type { FinalListing, NewShot, OpenShot, StaleAnswer } from "#core/shot/api";
+import { makeEdit } from "#core/shot/edits";
+import type { Shot } from "#core/shot/schema";
+import { readExr } from "#node/readExr";
+import { demoFile } from "../demo/shot.ts";
+import { createApp } from "./app.ts";
+import { AssetStore } from "./assets.ts";
+import { lockDataFolder } from "./dataFolder.ts";
+import { openDatabase } from "./db/open.ts";
+import { FinalQueue } from "./finals.ts";
+
+let base = "";
+let server: Server;
+let folder = "";
+let closeAll: () => Promise<void>;
+
+beforeAll(async () => {
+  folder = await mkdtemp(path.join(tmpdir(), "harbor-unit-"));
+  const { db, close } = await openDatabase(null);
+  const assets = new AssetStore(path.join(folder, "assets"));
+  const finals = new FinalQueue(db, assets);
+  server = createApp({ db, assets, finals }).listen(0, "127.0.0.1");
+  await new Promise((resolve) => server.once("listening", resolve));
+  base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+  closeAll = async () => {
+    server.close();
+    await finals.close();
+    await close();
+  };
+});
+afterAll(async () => {
+  await closeAll();
+  await rm(folder, { recursive: true, force: true });
+});
+
+const upload = (route: string, bytes: Uint8Array, name: string, at = base) =>
+  fetch(`${at}/api${route}`, {
+    method: "POST",
+    headers: { "x-file-name": encodeURIComponent(name) },
+    body: bytes as Uint8Array<ArrayBuffer>,
+  });
+const post = (route: string, body: unknown, at = base) =>
+  fetch(`${at}/api${route}`, {
+    method: "POST",
+    headers: { "content-type": "application/json" },
+    body: JSON.stringify(body),
+  });
+const read = async <T>(route: string, at = base): Promise<T> => (await (await fetch(`${at}/api${route}`)).json()) as T;
+
+const picture = (width = 96, height = 64) =>
+  sharp({ create: { width, height, channels: 3, background: "#87705a" } })
+    .png()
+    .toBuffer()
+    .then((b) => new Uint8Array(b));
+
+async function makeShot(at = base): Promise<string> {
+  const response = await upload("/shots", await picture(), "wall.png", at);
+  expect(response.status).toBe(201);
+  return ((await response.json()) as NewShot).id;
+}
+const renaming = (shot: Shot, name: string, id = name) => ({
+  kind: "do" as const,
+  edit: makeEdit(shot, id, "Rename shot", (d) => void (d.name = name))!,
+});
+
+describe("headers", () => {
+  test("pages are isolated, so that memory can be shared, and nothing from elsewhere may load", async () => {
+    const response = await fetch(`${base}/api/health`);
+    expect(response.headers.get("cross-origin-opener-policy")).toBe("same-origin");
+    expect(response.headers.get("cross-origin-embedder-policy")).toBe("require-corp");
+    const policy = response.headers.get("content-security-policy")!;
+    expect(policy).toContain("default-src 'none'");
+    expect(policy).toContain("script-src 'self' 'wasm-unsafe-eval'");
+    expect(policy).not.toContain("http:");
+  });
+});
+
+describe("plates", () => {
+  test("orientation, size and EXIF are taken from the file", async () => {
+    const bytes = await sharp({ create: { width: 120, height: 80, channels: 3, background: "#446688" } })
+      .withMetadata({ orientation: 6, exif: { IFD0: { Make: "Maker" }, IFD2: { FocalLength: "35/1" } } })
+      .jpeg()
+      .toBuffer();
+    const { id } = (await (await upload("/shots", new Uint8Array(bytes), "turned.jpg")).json()) as NewShot;
+    const { shot } = await read<OpenShot>(`/shots/${id}`);
+    expect([shot.plate.width, shot.plate.height]).toEqual([80, 120]);
+    expect(shot.plate.exif).toMatchObject({ camera: "Maker", focalMm: 35, orientation: 6 });
+  });
+
+  test("16-bit pixels are kept as they are", async () => {
+    const codes = Uint16Array.from({ length: 70 * 70 * 3 }, (_, i) => (i * 977) % 65536);
+    const png = await sharp(codes, { raw: { width: 70, height: 70, channels: 3 } })
+      .toColourspace("rgb16")
+      .png()
+      .toBuffer();
+    const { id } = (await (await upload("/shots", new Uint8Array(png), "deep.png")).json()) as NewShot;
+    const { shot } = await read<OpenShot>(`/shots/${id}`);
+    expect(shot.plate.encoding.bits).toBe(16);
+    const stored = new Uint16Array(await (await fetch(`${base}/api/assets/${shot.plate.codes}`)).arrayBuffer());
+    expect(stored).toEqual(codes);
+  });
+
+  /** A PNG header that claims a size, with nothing behind it. */
+  async function hugePng(): Promise<Uint8Array> {
+    const { crc32 } = await import("node:zlib");
+    const png = Buffer.from(await picture());
+    png.writeUInt32BE(30000, 16);
+    png.writeUInt32BE(30000, 20);
+    png.writeUInt32BE(crc32(png.subarray(12, 29)), 29);
+    return new Uint8Array(png);
+  }
+
+  test.each<[string, () => Promise<Uint8Array>, RegExp]>([
+    ["holiday.jpg", () => Promise.resolve(new TextEncoder().encode("just some text")), /neither a JPEG nor a PNG/],
+    ["cut.jpg", async () => (await demoFile("plate.jpg")).slice(0, 60000), /damaged or cut short/],
+    ["huge.png", hugePng, /30000 × 30000 pixels/],
+    ["tiny.png", () => picture(20, 20), /only 20 × 20/],
+    ["empty.jpg", () => Promise.resolve(new Uint8Array(0)), /empty/],
+  ])("%s is refused with a sentence and advice, and no shot is made", async (name, make, reason) => {
+    const before = (await read<unknown[]>("/shots")).length;
+    const response = await upload("/shots", await make(), name);
+    expect(response.status).toBeGreaterThanOrEqual(400);
+    expect(response.status).toBeLessThan(500);
+    const body = (await response.json()) as { code: string; message: string; hint: string };
+    expect(body.message).toMatch(reason);
+    expect(body.hint.length).toBeGreaterThan(10);
+    expect(await read<unknown[]>("/shots")).toHaveLength(before);
+  });
+});
+
+describe("models", () => {
+  test("a GLB is stored and measured; one without its buffers is refused", async () => {
+    const good = await upload("/models", await demoFile("buoy.glb"), "buoy.glb");
+    expect(await good.json()).toMatchObject({ fileName: "buoy.glb", notices: [] });
+    const bytes = (await demoFile("buoy.glb")).slice();
+    const length = new DataView(bytes.buffer).getUint32(12, true);
+    const cut = bytes.slice(0, 20 + length);
+    new DataView(cut.buffer).setUint32(8, cut.length, true);
+    const bad = await upload("/models", cut, "broken.glb");
+    expect(bad.status).toBe(422);
+    expect(((await bad.json()) as { message: string }).message).toMatch(/data is missing/);
+  });
+});
+
+describe("saving", () => {
+  test("edits raise the revision and come back with their history", async () => {
+    const id = await makeShot();
+    const { shot } = await read<OpenShot>(`/shots/${id}`);
+    const answer = await post(`/shots/${id}/steps`, { revision: 0, steps: [renaming(shot, "One")] });
+    expect(await answer.json()).toEqual({ revision: 1 });
+    const again = await read<OpenShot>(`/shots/${id}`);
+    expect(again.shot.name).toBe("One");
+    expect(again.undo.map((e) => e.name)).toEqual(["Rename shot"]);
+  });
+
+  test("stale work is answered with 409, the present state, and what changed since", async () => {
+    const id = await makeShot();
+    const { shot } = await read<OpenShot>(`/shots/${id}`);
+    await post(`/shots/${id}/steps`, { revision: 0, steps: [renaming(shot, "Theirs")] });
+    const stale = await post(`/shots/${id}/steps`, { revision: 0, steps: [renaming(shot, "Mine")] });
+    expect(stale.status).toBe(409);
+    const body = (await stale.json()) as StaleAnswer;
+    expect(body).toMatchObject({ code: "stale", revision: 1, shot: { name: "Theirs" } });
+    expect(body.theirs).toEqual([expect.objectContaining({ path: ["name"], value: "Theirs" })]);
+    const take = await post(`/shots/${id}/takes`, { name: "Mine, kept", shot: { ...shot, name: "Mine" } });
+    expect(take.status).toBe(201);
+    expect(await read<{ name: string }[]>(`/shots/${id}/takes`)).toEqual([
+      expect.objectContaining({ name: "Mine, kept" }),
+    ]);
+  });
+
+  test("a change that would spoil the document is refused and changes nothing", async () => {
+    const id = await makeShot();
+    const { shot } = await read<OpenShot>(`/shots/${id}`);
+    const zero = makeEdit(shot, "z", "Known length", (d) => {
+      d.lengths["length-1"] = { id: "length-1", from: [1, 1], to: [2, 2], along: "z", metres: 0 };
+    })!;
+    const response = await post(`/shots/${id}/steps`, { revision: 0, steps: [{ kind: "do", edit: zero }] });
+    expect(response.status).toBe(422);
+    expect(((await response.json()) as { message: string }).message).toMatch(/metres must be greater than 0/);
+    expect((await read<OpenShot>(`/shots/${id}`)).revision).toBe(0);
+  });
+
+  test("requests are checked by field", async () => {
+    const id = await makeShot();
+    const response = await post(`/shots/${id}/steps`, { revision: "x", steps: [] });
+    expect(response.status).toBe(400);
+    expect(((await response.json()) as { message: string }).message).toMatch(/revision/);
+    expect((await fetch(`${base}/api/shots/none`)).status).toBe(404);
+    expect((await fetch(`${base}/api/assets/..%2F..%2Fetc`)).status).toBe(400);
+    expect((await fetch(`${base}/api/nothing`)).status).toBe(404);
+  });
+});
+
+describe("finals", () => {
+  async function solvedShot(): Promise<string> {
+    const id = await makeShot();
+    const { shot } = await read<OpenShot>(`/shots/${id}`);
+    const edit = makeEdit(shot, "s", "Camera", (d) => {
+      d.solved = {
+        camera: {
+          focalPx: 90,
+          principal: [48, 32],
+          distortion: { k1: 0, k2: 0, k3: 0, p1: 0, p2: 0 },
+          rotation: [
+            [1, 0, 0],
+            [0, -0.3, -0.9539392],
+            [0, 0.9539392, -0.3],
+          ],
+          position: [0, -4, 1.5],
+        },
+        evidence: "",
+        rmsPx: 0,
+        sigma: { focalPx: 1, rotationDeg: [0, 0, 0], positionM: null, cameraHeightM: null },
+      };
+      const corners: [number, number, number][] = [
+        [-5, -3, 0],
+        [5, -3, 0],
+        [5, 9, 0],
+        [-5, 9, 0],
+      ];
+      d.set["ground-1"] = {
+        id: "ground-1",
+        name: "G",
+        role: "catcher",
+        kind: "ground",
+        height: 0,
+        vertices: corners.map((world) => ({ world, pixel: null })),
+      };
+      d.props["prop-1"] = {
+        id: "prop-1",
+        name: "Box",
+        source: { kind: "box", colour: [0.8, 0.2, 0.1], roughness: 0.6, metallic: 0 },
+        placement: { position: [0, 0, 0], turnDeg: 20, leanDeg: [0, 0], scale: [1, 1, 1] },
+        keeps: "metres",
+        hidden: false,
+      };
+    })!;
+    expect((await post(`/shots/${id}/steps`, { revision: 0, steps: [{ kind: "do", edit }] })).status).toBe(200);
+    return id;
+  }
+  const ended = async (id: string): Promise<FinalListing> => {
+    for (;;) {
+      const [newest] = await read<FinalListing[]>(`/shots/${id}/finals`);
+      if (newest.status !== "waiting" && newest.status !== "running") return newest;
+      await new Promise((resolve) => setTimeout(resolve, 100));
+    }
+  };
+
+  test("a final gives picture, prop, ratio and added light, all of the plate's size", async () => {
+    const id = await solvedShot();
+    expect((await post(`/shots/${id}/finals`, { percent: 100, samples: 8 })).status).toBe(201);
+    const final = await ended(id);
+    expect(final).toMatchObject({ status: "done", width: 96, height: 64 });
+    const file = async (name: string) =>
+      new Uint8Array(await (await fetch(`${base}/api/finals/${final.id}/${name}`)).arrayBuffer());
+    const meta = await sharp(await file("picture.png")).metadata();
+    expect([meta.width, meta.height, meta.channels]).toEqual([96, 64, 3]);
+    const prop = await sharp(await file("prop.png"))
+      .raw()
+      .toBuffer({ resolveWithObject: true });
+    expect(prop.info.channels).toBe(4);
+    const ratio = readExr(await file("ratio.exr"), 3);
+    expect([ratio.width, ratio.height]).toEqual([96, 64]);
+    expect(Math.min(...ratio.pixels)).toBeLessThan(0.6);
+    expect(ratio.pixels[0]).toBe(1);
+    expect(readExr(await file("added.exr"), 3).pixels.every((v) => v === 0)).toBe(true);
+  });
+
+  test("a long final is cancelled at once", async () => {
+    const id = await solvedShot();
+    const final = (await (await post(`/shots/${id}/finals`, { percent: 100, samples: 65536 })).json()) as FinalListing;
+    await new Promise((resolve) => setTimeout(resolve, 400));
+    const start = Date.now();
+    await post(`/finals/${final.id}/cancel`, {});
+    expect((await ended(id)).status).toBe("cancelled");
+    expect(Date.now() - start).toBeLessThan(3000);
+  });
+
+  test("a shot without a camera is not rendered, and says so", async () => {
+    const response = await post(`/shots/${await makeShot()}/finals`, { percent: 100, samples: 1 });
+    expect(response.status).toBe(422);
+    expect(((await response.json()) as { message: string }).message).toMatch(/no camera/);
+  });
+});
+
+describe("the data folder", () => {
+  test("a second server on the same folder is refused; a dead one's lock is taken over", async () => {
+    const place = await mkdtemp(path.join(tmpdir(), "harbor-lock-"));
+    const unlock = lockDataFolder(place);
+    expect(() => lockDataFolder(place)).toThrow(/already uses/);
+    unlock();
+    const lock = path.join(place, "server.lock");
+    await writeFile(lock, JSON.stringify({ pid: 2 ** 22 + 1, start: "1" }));
+    lockDataFolder(place)();
+    await rm(place, { recursive: true });
+  });
+
+  test("no acknowledged edit is lost when the server is killed", async () => {
+    const place = await mkdtemp(path.join(tmpdir(), "harbor-kill-"));
+    const root = fileURLToPath(new URL("../..", import.meta.url));
+    const start = async (): Promise<{ child: ChildProcess; at: string }> => {
+      const port = 20000 + Math.floor(Math.random() * 20000);
+      const child = spawn(process.execPath, ["--import", "tsx", "src/server/main.ts"], {
+        cwd: root,
+        env: { ...process.env, NODE_OPTIONS: "", HARBOR_DATA: place, HARBOR_PORT: String(port), HARBOR_DEMO: "0" },
+        stdio: ["ignore", "pipe", "inherit"],
+      });
+      await new Promise<void>((resolve, reject) => {
+        child.stdout!.on("data", (text: Buffer) => String(text).includes("Red Harbor is at") && resolve());
+        child.once("exit", () => reject(new Error("The server did not start.")));
+      });
+      return { child, at: `http://127.0.0.1:${port}` };
+    };
+    const kill = async (child: ChildProcess): Promise<void> => {
+      const gone = new Promise((resolve) => child.once("exit", resolve));
+      child.kill("SIGKILL");
+      await gone;
+    };
+    const first = await start();
+    const id = await makeShot(first.at);
+    let { shot } = await read<OpenShot>(`/shots/${id}`, first.at);
+    for (let i = 0; i < 20; i++) {
+      const step = renaming(shot, `Name ${i}`);
+      expect((await post(`/shots/${id}/steps`, { revision: i, steps: [step] }, first.at)).status).toBe(200);
+      shot = { ...shot, name: `Name ${i}` };
+    }
+    await kill(first.child);
+    const second = await start();
+    const after = await read<OpenShot>(`/shots/${id}`, second.at);
+    expect(after.revision).toBe(20);
+    expect(after.shot.name).toBe("Name 19");
+    expect(after.undo).toHaveLength(20);
+    await kill(second.child);
+    await rm(place, { recursive: true, force: true });
+  });
+});
