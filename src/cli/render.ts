@@ -1,0 +1,144 @@
+import { createHash } from "node:crypto";
+import { mkdir, readFile, readdir, writeFile } from "node:fs/promises";
+import path from "node:path";
+import { compositeCodes } from "#core/comp/composite";
+import type { DecodedPlate } from "#core/comp/composite";
+import { importGlb } from "#core/exchange/gltf";
+import { colourChannels, writeExr } from "#core/image/exr";
+import type { Model } from "#core/props/model";
+import type { Shot } from "#core/shot/schema";
+import { parseShot } from "#core/shot/schema";
+import { emptyPasses } from "#core/trace/film";
+import { decodeTexture } from "#node/images";
+import { openPlate } from "#node/plates";
+import { writePng } from "#node/png";
+import { readExr } from "#node/readExr";
+import { outputFiles, plateAt, plateOf, renderShot } from "#node/renderShot";
+import { UsageError, parseOptions, readInput, wholeNumber } from "./options.ts";
+
+const HELP = `harbor render SHOT.json --assets DIR --out DIR [--samples N] [--percent 25|50|100] [--threads N]
+
+SHOT.json is a shot document. DIR of --assets holds its plate and models, under any name or under their SHA-256.
+Writes picture.png, prop.png, prop.exr (RGBA, premultiplied), ratio.exr, added.exr and depth.exr.
+`;
+
+/** Files of a folder by their SHA-256: those named so at once, others by their contents. */
+async function findAssets(folder: string, wanted: Set<string>): Promise<Map<string, Uint8Array>> {
+  const found = new Map<string, Uint8Array>();
+  const entries = await readdir(folder, { recursive: true, withFileTypes: true }).catch(() => {
+    throw new UsageError(`The folder ${folder} of --assets cannot be read.`);
+  });
+  for (const entry of entries) {
+    if (!entry.isFile() || found.size === wanted.size) continue;
+    const bytes = new Uint8Array(await readFile(path.join(entry.parentPath, entry.name)));
+    const hash = createHash("sha256").update(bytes).digest("hex");
+    if (wanted.has(hash)) found.set(hash, bytes);
+  }
+  return found;
+}
+
+export interface LoadedShot {
+  shot: Shot;
+  plate: DecodedPlate;
+  models: Map<string, Model>;
+  profile: Uint8Array | null;
+}
+
+/** A shot document with its plate and models from a folder. */
+export async function loadShot(file: string, folder: string): Promise<LoadedShot> {
+  let document: unknown;
+  try {
+    document = JSON.parse(await readInput(file));
+  } catch (error) {
+    if (error instanceof UsageError) throw error;
+    throw new UsageError(`${file} is not JSON: ${(error as Error).message}`);
+  }
+  const shot = parseShot(document);
+  const modelHashes = Object.values(shot.props).flatMap((p) => (p.source.kind === "model" ? [p.source.asset] : []));
+  const assets = await findAssets(folder, new Set([shot.plate.asset, shot.plate.codes, ...modelHashes]));
+  let codes = assets.get(shot.plate.codes);
+  let profile: Uint8Array | null = null;
+  const original = assets.get(shot.plate.asset);
+  if (original) {
+    const opened = await openPlate(original, shot.plate.fileName);
+    codes ??= new Uint8Array(opened.codes.buffer, opened.codes.byteOffset, opened.codes.byteLength);
+    profile = shot.plate.profile ? opened.profile : null;
+  }
+  if (!codes)
+    throw new UsageError(`The plate (${shot.plate.fileName}, SHA-256 ${shot.plate.asset}) is not in ${folder}.`);
+  const models = new Map<string, Model>();
+  for (const hash of new Set(modelHashes)) {
+    const bytes = assets.get(hash);
+    if (!bytes) throw new UsageError(`A model (SHA-256 ${hash}) is not in ${folder}.`);
+    models.set(hash, (await importGlb(bytes, decodeTexture)).model);
+  }
+  return { shot, plate: plateOf(shot, codes), models, profile };
+}
+
+export async function runRender(args: string[]): Promise<void> {
+  const { plain, options } = parseOptions(args, ["assets", "out", "samples", "percent", "threads"], ["help"]);
+  if (options.has("help")) {
+    process.stdout.write(HELP);
+    return;
+  }
+  const [assets, out] = [options.get("assets"), options.get("out")];
+  if (plain.length !== 1 || !assets || !out) throw new UsageError("Name a shot document, --assets DIR and --out DIR.");
+  const { shot, plate, models, profile } = await loadShot(plain[0], assets);
+  const percent = wholeNumber(options.get("percent"), "percent", shot.render.percent);
+  if (![25, 50, 100].includes(percent)) throw new UsageError("--percent must be 25, 50 or 100.");
+  const samples = wholeNumber(options.get("samples"), "samples", shot.render.samples);
+  const threads = options.has("threads") ? wholeNumber(options.get("threads"), "threads", 1) : undefined;
+  const passes = await renderShot(shot, plate, models, {
+    percent,
+    samples,
+    threads,
+    onProgress: (p) => process.stderr.write(`\r${p.samples}/${p.total} samples, ${Math.ceil(p.secondsLeft)} s left   `),
+  });
+  process.stderr.write("\n");
+  await mkdir(out, { recursive: true });
+  const { width, height } = passes;
+  const files = await outputFiles(plateAt(plate, percent), passes, profile);
+  const write = (name: string, bytes: Uint8Array) => writeFile(path.join(out, name), bytes);
+  await write("picture.png", files.picture);
+  await write("prop.png", files.prop);
+  await write("ratio.exr", files.ratio);
+  await write("added.exr", files.added);
+  await write("prop.exr", writeExr(width, height, colourChannels(passes.prop, 4), "float"));
+  await write("depth.exr", writeExr(width, height, [{ name: "Z", values: passes.depth }], "float"));
+  process.stdout.write(`${path.join(out, "picture.png")} ${width} × ${height}\n`);
+}
+
+const COMP_HELP = `harbor comp SHOT.json --assets DIR --passes DIR --out PICTURE.png
+
+Composites prop.exr, ratio.exr and added.exr of --passes over the shot's plate, in linear light.
+`;
+
+export async function runComp(args: string[]): Promise<void> {
+  const { plain, options } = parseOptions(args, ["assets", "passes", "out"], ["help"]);
+  if (options.has("help")) {
+    process.stdout.write(COMP_HELP);
+    return;
+  }
+  const [assets, folder, out] = ["assets", "passes", "out"].map((name) => options.get(name));
+  if (plain.length !== 1 || !assets || !folder || !out) {
+    throw new UsageError("Name a shot document, --assets DIR, --passes DIR and --out PICTURE.png.");
+  }
+  const { shot, plate, profile } = await loadShot(plain[0], assets);
+  const read = async (name: string, stride: 3 | 4) => {
+    const bytes = await readFile(path.join(folder, name)).catch(() => {
+      throw new UsageError(`${path.join(folder, name)} cannot be read. Run "harbor render" first.`);
+    });
+    return readExr(new Uint8Array(bytes), stride);
+  };
+  const [prop, ratio, added] = [await read("prop.exr", 4), await read("ratio.exr", 3), await read("added.exr", 3)];
+  const percent = Math.round((prop.width / shot.plate.width) * 100);
+  const passes = {
+    ...emptyPasses(prop.width, prop.height),
+    prop: prop.pixels,
+    ratio: ratio.pixels,
+    added: added.pixels,
+  };
+  const codes = compositeCodes(plateAt(plate, percent), passes);
+  await writeFile(out, await writePng(codes, prop.width, prop.height, 3, profile));
+  process.stdout.write(`${out} ${prop.width} × ${prop.height}\n`);
+}
