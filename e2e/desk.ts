@@ -1,0 +1,75 @@
+import type { Page } from "@playwright/test";
+import { expect } from "@playwright/test";
+
+export type Pixel = [number, number];
+
+/** Drives the plate desk as a hand would: pixels of the plate, the wheel to come close, clicks and drags. */
+export class Desk {
+  constructor(readonly page: Page) {}
+
+  private async frame(): Promise<{ x: number; y: number; scale: number }> {
+    const canvas = this.page.locator(".desk canvas.layer").first();
+    const box = (await canvas.boundingBox())!;
+    const width = await canvas.evaluate((c: HTMLCanvasElement) => c.width);
+    return { x: box.x, y: box.y, scale: box.width / width };
+  }
+
+  async screen([u, v]: Pixel): Promise<Pixel> {
+    const f = await this.frame();
+    return [f.x + u * f.scale, f.y + v * f.scale];
+  }
+
+  /** Shows the whole plate. */
+  async fit(): Promise<void> {
+    await this.page.keyboard.press("f");
+  }
+
+  /** Zooms in on a pixel, about the pointer, until one plate pixel is at least `zoom` screen pixels. */
+  async approach(pixel: Pixel, zoom = 4): Promise<void> {
+    await this.fit();
+    const [x, y] = await this.screen(pixel);
+    await this.page.mouse.move(x, y);
+    for (let i = 0; i < 30 && (await this.frame()).scale < zoom; i++) await this.page.mouse.wheel(0, -240);
+  }
+
+  async click(pixel: Pixel, zoom = 4): Promise<void> {
+    if (zoom > 0) await this.approach(pixel, zoom);
+    const [x, y] = await this.screen(pixel);
+    await this.page.mouse.move(x, y);
+    await this.page.mouse.down();
+    await this.page.mouse.up();
+  }
+
+  async drag(from: Pixel, to: Pixel): Promise<void> {
+    const [a, b] = [await this.screen(from), await this.screen(to)];
+    await this.page.mouse.move(...a);
+    await this.page.mouse.down();
+    await this.page.mouse.move((a[0] + b[0]) / 2, (a[1] + b[1]) / 2, { steps: 4 });
+    await this.page.mouse.move(...b, { steps: 4 });
+    await this.page.mouse.up();
+  }
+
+  async step(name: string): Promise<void> {
+    await this.page.getByTestId(`step-${name}`).click();
+  }
+
+  async tool(name: string): Promise<void> {
+    const button = this.page.getByTestId(`tool-${name}`);
+    if ((await button.getAttribute("aria-pressed")) !== "true") await button.click();
+  }
+
+  /** Types into a field of the sill and leaves it. */
+  async type(label: string, text: string): Promise<void> {
+    const field = this.page.getByLabel(label, { exact: true });
+    await field.fill(text);
+    await field.press("Enter");
+  }
+
+  async saved(): Promise<void> {
+    await expect(this.page.getByTestId("saving")).toHaveClass(/saved/);
+  }
+
+  shotId(): string {
+    return /shots\/([0-9a-f-]+)/.exec(this.page.url())![1];
+  }
+}

@@ -1,0 +1,29 @@
+import { readFile } from "node:fs/promises";
+import type { APIRequestContext } from "@playwright/test";
+import type { NewShot, OpenShot, ShotListing } from "#core/shot/api";
+import { makeEdit } from "#core/shot/edits";
+import type { Shot } from "#core/shot/schema";
+import { demoFolder } from "../src/demo/shot.ts";
+
+export const opened = async (request: APIRequestContext, id: string): Promise<OpenShot> =>
+  (await (await request.get(`/api/shots/${id}`)).json()) as OpenShot;
+
+/** A new shot of the quay, with as much of the demo's work in it as asked for. */
+export async function copyOfDemo(
+  request: APIRequestContext,
+  change: (copy: Shot) => void = () => undefined,
+): Promise<string> {
+  const list = (await (await request.get("/api/shots")).json()) as ShotListing[];
+  const demo = await opened(request, list.find((s) => s.name === "Quay, channel buoy")!.id);
+  const response = await request.post("/api/shots", {
+    headers: { "x-file-name": "quay.jpg" },
+    data: await readFile(`${demoFolder}plate.jpg`),
+  });
+  const { id } = (await response.json()) as NewShot;
+  const fresh = await opened(request, id);
+  const copy: Shot = { ...structuredClone(demo.shot), name: "Copy", plate: fresh.shot.plate };
+  change(copy);
+  const edit = makeEdit(fresh.shot, "copy", "Copy the demo", (d) => void Object.assign(d, copy))!;
+  await request.post(`/api/shots/${id}/steps`, { data: { revision: 0, steps: [{ kind: "do", edit }] } });
+  return id;
+}

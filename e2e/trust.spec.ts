@@ -1,0 +1,236 @@
+import { expect, test } from "@playwright/test";
+import type { Page } from "@playwright/test";
+import { projectPoint } from "#core/optics/camera";
+import type { Vec2 } from "#core/math/vec3";
+import { Desk } from "./desk.ts";
+import { copyOfDemo, opened } from "./shots.ts";
+
+test.use({ testIdAttribute: "data-test" });
+
+async function dropFile(page: Page, name: string, content: string): Promise<void> {
+  const transfer = await page.evaluateHandle(
+    ([fileName, text]) => {
+      const files = new DataTransfer();
+      files.items.add(new File([text], fileName));
+      return files;
+    },
+    [name, content],
+  );
+  await page.dispatchEvent("main", "drop", { dataTransfer: transfer });
+}
+
+test("files that are not what they say are refused in a sentence, and nothing is lost", async ({ page, request }) => {
+  await page.goto("/");
+  const before = await page.locator("article").count();
+  await dropFile(page, "holiday.jpg", "only text");
+  await expect(page.getByText("“holiday.jpg” is neither a JPEG nor a PNG, whatever its name says.")).toBeVisible();
+  await expect(page.getByText("Save the photo as JPEG or PNG and drop it again.")).toBeVisible();
+  expect(await page.locator("article").count()).toBe(before);
+
+  const id = await copyOfDemo(request);
+  await page.goto(`/shots/${id}/props`);
+  await expect(page.getByText("Channel buoy").first()).toBeVisible();
+  await dropFile(page, "model.glb", "no model");
+  await expect(page.getByText("This is not a binary glTF file")).toBeVisible();
+  expect(Object.keys((await opened(request, id)).shot.props)).toEqual(["prop-1"]);
+});
+
+test("contradictions are named: a zero length, the same edge twice, an edge pulled off", async ({ page, request }) => {
+  const id = await copyOfDemo(request, (copy) => {
+    copy.set = {};
+    copy.props = {};
+  });
+  const desk = new Desk(page);
+  await page.goto(`/shots/${id}/camera`);
+  await expect(page.getByTestId("camera-facts")).toBeVisible();
+  await desk.type("Known length", "0");
+  await expect(page.getByRole("alert")).toContainText("above zero");
+  expect((await opened(request, id)).shot.lengths["length-1"].metres).toBe(2.12);
+  await desk.type("Known length", "6ft 11.46in");
+  await expect.poll(async () => (await opened(request, id)).shot.lengths["length-1"].metres).toBeCloseTo(2.12, 3);
+
+  const { points } = (await opened(request, id)).shot.edges["edge-1"];
+  await desk.tool("edge-x");
+  await desk.click(points[0], 6);
+  await desk.click(points[1], 6);
+  await expect(page.getByText("are the same mark; it counts once")).toBeVisible();
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("Control+z");
+  await expect(page.getByText("are the same mark")).toBeHidden();
+
+  await desk.fit();
+  const [, end] = (await opened(request, id)).shot.edges["edge-1"].points;
+  await desk.drag(end, [end[0], end[1] + 30]);
+  await expect(page.getByText(/Edge edge-1 pulls by [\d.]+ px/)).toBeVisible();
+});
+
+test("marks can be found, nudged and deleted with the keyboard alone", async ({ page, request }) => {
+  const id = await copyOfDemo(request, (copy) => {
+    copy.set = {};
+    copy.props = {};
+  });
+  await page.goto(`/shots/${id}/camera`);
+  await expect(page.getByTestId("camera-facts")).toBeVisible();
+  await page.getByTestId("desk").focus();
+  await page.getByTestId("desk").evaluate(() => undefined);
+  await page.locator(".edges > div").first().click();
+  await page.getByTestId("desk").focus();
+  const before = (await opened(request, id)).shot.edges["edge-1"].points;
+  await page.keyboard.press("Shift+ArrowRight");
+  await expect
+    .poll(async () => (await opened(request, id)).shot.edges["edge-1"].points[0][0] - before[0][0])
+    .toBeCloseTo(1, 6);
+  await page.keyboard.press("Tab");
+  await page.keyboard.press("ArrowUp");
+  await expect.poll(async () => (await opened(request, id)).undo.at(-1)?.name).toBe("Nudge");
+  const count = Object.keys((await opened(request, id)).shot.edges).length;
+  await page.keyboard.press("Delete");
+  await expect.poll(async () => Object.keys((await opened(request, id)).shot.edges).length).toBe(count - 1);
+  await page.keyboard.press("Control+z");
+  await expect.poll(async () => Object.keys((await opened(request, id)).shot.edges).length).toBe(count);
+  // A switch that holds the focus does not swallow the shortcuts.
+  await page.getByTestId("solve-k1").click();
+  await expect.poll(async () => (await opened(request, id)).shot.lens.solveK1).toBe(false);
+  await page.keyboard.press("Control+z");
+  await expect.poll(async () => (await opened(request, id)).shot.lens.solveK1).toBe(true);
+  await page.keyboard.press("?");
+  await expect(page.getByText("nudge by a tenth of a pixel")).toBeVisible();
+});
+
+test("two windows: other things are put together, the same thing is kept as a take", async ({
+  page,
+  context,
+  request,
+}) => {
+  const id = await copyOfDemo(request);
+  const other = await context.newPage();
+  for (const p of [page, other]) {
+    await p.goto(`/shots/${id}/plate`);
+    await expect(p.getByLabel("Owner")).toBeVisible();
+  }
+  const change = async (p: Page, label: string, text: string) => {
+    await p.getByLabel(label, { exact: true }).fill(text);
+    await p.getByLabel(label, { exact: true }).blur();
+  };
+  await change(page, "Owner", "First");
+  await expect.poll(async () => (await opened(request, id)).shot.plate.owner).toBe("First");
+  await change(other, "Licence", "Second");
+  await expect(other.getByText("both changes are in")).toBeVisible();
+  expect((await opened(request, id)).shot.plate).toMatchObject({ owner: "First", licence: "Second" });
+  // The first window has not heard of that; it now changes the same thing.
+  await change(page, "Licence", "Third");
+  await expect(page.getByText("your version is kept as a take")).toBeVisible();
+  const takes = (await (await request.get(`/api/shots/${id}/takes`)).json()) as { name: string }[];
+  expect(takes).toHaveLength(1);
+  expect((await opened(request, id)).shot.plate.licence).toBe("Second");
+});
+
+test("work that the server could not take is kept in the browser and saved later", async ({ page, request }) => {
+  const id = await copyOfDemo(request);
+  await page.goto(`/shots/${id}/plate`);
+  await expect(page.getByLabel("Owner")).toBeVisible();
+  await page.route("**/steps", (route) => route.abort());
+  await page.getByLabel("Owner").fill("Kept offline");
+  await page.getByLabel("Owner").blur();
+  await expect(page.getByTestId("saving")).toHaveClass(/offline/);
+  await page.close({ runBeforeUnload: false });
+  const again = await page.context().newPage();
+  await again.goto(`/shots/${id}/plate`);
+  await expect.poll(async () => (await opened(request, id)).shot.plate.owner).toBe("Kept offline");
+});
+
+test("solving again shows what would move, and moves it when taken", async ({ page, request }) => {
+  const id = await copyOfDemo(request);
+  const desk = new Desk(page);
+  await page.goto(`/shots/${id}/camera`);
+  await expect(page.getByTestId("camera-facts")).toBeVisible();
+  const before = (await opened(request, id)).shot;
+  await desk.type("Known length", "2.2");
+  await expect(page.getByText("The marks now give another camera")).toBeVisible();
+  expect((await opened(request, id)).shot.solved).toEqual(before.solved);
+  await page.getByText("Take the new camera").click();
+  await expect(page.getByText("The marks now give another camera")).toBeHidden();
+  await expect
+    .poll(async () => (await opened(request, id)).shot.solved!.camera.position[2])
+    .not.toBe(before.solved!.camera.position[2]);
+  const after = (await opened(request, id)).shot;
+  const [ground, house] = [after.set["ground-1"], after.set["ground-2"]];
+  if (ground.kind !== "ground" || house.kind !== "ground") throw new Error("kind");
+  for (const v of ground.vertices) {
+    const seen = projectPoint(after.solved!.camera, v.world) as Vec2;
+    expect(Math.hypot(seen[0] - v.pixel![0], seen[1] - v.pixel![1])).toBeLessThan(0.01);
+  }
+  expect(house.vertices).toEqual(before.set["ground-2"].kind === "ground" ? before.set["ground-2"].vertices : null);
+  expect(after.props["prop-1"].placement).toEqual(before.props["prop-1"].placement);
+  await page.keyboard.press("Control+z");
+  await expect.poll(async () => (await opened(request, id)).shot.solved).toEqual(before.solved);
+});
+
+test("walls, posts and the view from outside", async ({ page, request }) => {
+  const id = await copyOfDemo(request, (copy) => {
+    delete copy.set["ground-2"];
+  });
+  const desk = new Desk(page);
+  await page.goto(`/shots/${id}/set`);
+  await expect(page.getByText("Quay").first()).toBeVisible();
+  const { shot } = await opened(request, id);
+  const camera = shot.solved!.camera;
+  const ground = shot.set["ground-1"];
+  if (ground.kind !== "ground") throw new Error("kind");
+  // Side 4 runs from the house's near corner to its far one.
+  const [a, b] = [4, 5].map((i) => ground.vertices[i].pixel!);
+  await desk.tool("wall");
+  await desk.click([(a[0] + b[0]) / 2, (a[1] + b[1]) / 2], 0);
+  await expect
+    .poll(async () => (await opened(request, id)).shot.set["wall-1"])
+    .toMatchObject({ on: "ground-1", edge: 4, height: 2 });
+  const foot = ground.vertices[4].world;
+  const top = projectPoint(camera, [foot[0], foot[1], 2]) as Vec2;
+  await desk.drag(top, projectPoint(camera, [foot[0], foot[1], 3.1]) as Vec2);
+  await expect
+    .poll(async () => {
+      const wall = (await opened(request, id)).shot.set["wall-1"];
+      return wall.kind === "wall" ? wall.height : 0;
+    })
+    .toBeCloseTo(3.1, 1);
+  await desk.tool("post");
+  const bollard = [-7.3, -4.4, 0] as const;
+  await desk.click(projectPoint(camera, [...bollard]) as Vec2, 0);
+  await desk.click(projectPoint(camera, [-7.05, -4.4, 0]) as Vec2, 0);
+  await desk.click(projectPoint(camera, [-7.3, -4.4, 0.64]) as Vec2, 0);
+  await expect
+    .poll(async () => {
+      const post = (await opened(request, id)).shot.set["post-1"];
+      return post?.kind === "post" ? [Math.round(post.radius * 10), Math.round(post.height * 10), post.role] : null;
+    })
+    .toEqual([3, 6, "blocker"].map((v) => (v === 3 ? expect.any(Number) : v)));
+  await page.keyboard.press("c");
+  await expect(page.getByText("Back through the camera")).toBeVisible();
+  await page.keyboard.press("c");
+  await expect(page.getByText("Look from outside")).toBeVisible();
+});
+
+test("the proof begins again when the prop is moved, and a final can be cancelled", async ({ page, request }) => {
+  const id = await copyOfDemo(request);
+  const desk = new Desk(page);
+  await page.goto(`/shots/${id}/render`);
+  await page.getByTestId("proof").click();
+  await expect(page.getByTestId("proof-samples")).toBeVisible({ timeout: 60_000 });
+  await expect
+    .poll(async () => Number(await page.getByTestId("proof-samples").textContent()), { timeout: 60_000 })
+    .toBeGreaterThan(2);
+  await desk.step("props");
+  const { shot } = await opened(request, id);
+  const [x, y] = shot.props["prop-1"].placement.position;
+  await page.getByText("Channel buoy").first().click();
+  await desk.type("Foot x", String(x + 0.5));
+  await desk.step("render");
+  await expect(page.getByText(/^after [\d.]+ s$/)).toBeVisible({ timeout: 60_000 });
+  expect((await opened(request, id)).shot.props["prop-1"].placement.position[1]).toBe(y);
+  await page.getByTestId("proof").click();
+  await desk.type("Samples", "20000");
+  await page.getByTestId("final").click();
+  await expect(page.getByText("rendering")).toBeVisible();
+  await page.getByText("Cancel").click();
+  await expect(page.getByText("cancelled")).toBeVisible();
+});

@@ -1,0 +1,78 @@
+import type {
+  FinalListing,
+  ModelAsset,
+  NewShot,
+  OpenShot,
+  Save,
+  ShotListing,
+  StaleAnswer,
+  TakeListing,
+} from "#core/shot/api";
+import type { Shot } from "#core/shot/schema";
+
+/** An answer that was not good: its sentence, and what to do. */
+export class ApiFailure extends Error {
+  constructor(
+    readonly status: number,
+    readonly code: string,
+    message: string,
+    readonly hint: string,
+    readonly body: unknown,
+  ) {
+    super(message);
+  }
+}
+
+async function ask<T>(path: string, init: RequestInit = {}): Promise<T> {
+  let response: Response;
+  try {
+    response = await fetch(`/api${path}`, init);
+  } catch {
+    throw new ApiFailure(
+      0,
+      "offline",
+      "The server does not answer.",
+      "Check that it still runs; your work is kept in this browser meanwhile.",
+      null,
+    );
+  }
+  if (response.status === 204) return undefined as T;
+  const body: unknown = await response.json().catch(() => null);
+  if (!response.ok) {
+    const {
+      code = "unknown",
+      message = `The server answered ${response.status}.`,
+      hint = "",
+    } = (body ?? {}) as Partial<StaleAnswer>;
+    throw new ApiFailure(response.status, code, message, hint, body);
+  }
+  return body as T;
+}
+
+const json = (body: unknown): RequestInit => ({
+  method: "POST",
+  headers: { "Content-Type": "application/json" },
+  body: JSON.stringify(body),
+});
+
+const upload = (file: File): RequestInit => ({
+  method: "POST",
+  headers: { "Content-Type": "application/octet-stream", "X-File-Name": encodeURIComponent(file.name) },
+  body: file,
+});
+
+export const api = {
+  shots: () => ask<ShotListing[]>("/shots"),
+  createShot: (file: File) => ask<NewShot>("/shots", upload(file)),
+  openShot: (id: string) => ask<OpenShot>(`/shots/${id}`),
+  deleteShot: (id: string) => ask<void>(`/shots/${id}`, { method: "DELETE" }),
+  save: (id: string, save: Save) => ask<{ revision: number }>(`/shots/${id}/steps`, json(save)),
+  takes: (id: string) => ask<TakeListing[]>(`/shots/${id}/takes`),
+  keepTake: (id: string, name: string, shot: Shot) => ask<TakeListing>(`/shots/${id}/takes`, json({ name, shot })),
+  openTake: (id: string) => ask<Shot>(`/takes/${id}`),
+  addModel: (file: File) => ask<ModelAsset>("/models", upload(file)),
+  addFinal: (id: string, percent: number, samples: number) =>
+    ask<FinalListing>(`/shots/${id}/finals`, json({ percent, samples })),
+  finals: (id: string) => ask<FinalListing[]>(`/shots/${id}/finals`),
+  cancelFinal: (id: string) => ask<FinalListing>(`/finals/${id}/cancel`, { method: "POST" }),
+};

@@ -1,0 +1,347 @@
+<script setup lang="ts">
+import { computed } from "vue";
+import type { Vec2, Vec3 } from "#core/math/vec3";
+import { add } from "#core/math/vec3";
+import type { Camera } from "#core/optics/camera";
+import { projectPoint } from "#core/optics/camera";
+import { surfaceMesh, wallCorners } from "#core/set/surfaces";
+import type { Shot } from "#core/shot/schema";
+import { formatLength } from "#core/units/length";
+import { distance } from "#core/math/vec3";
+import { useDesk } from "../stores/desk.ts";
+import { useSolver } from "../stores/solver.ts";
+import { boxLines, groundGrid, horizonLine, worldLine } from "./guides.ts";
+import type { Handle } from "./marks.ts";
+
+const props = defineProps<{ shot: Shot; camera: Camera | null; handles: Handle[]; hot: string | null }>();
+const desk = useDesk();
+const solver = useSolver();
+
+const frame = computed(() => ({ width: props.shot.plate.width, height: props.shot.plate.height }));
+const path = (line: Vec2[]): string =>
+  line
+    .map(
+      (p, i) =>
+        `${i ? "L" : "M"}${desk
+          .toScreen(p)
+          .map((v) => v.toFixed(1))
+          .join(" ")}`,
+    )
+    .join("");
+const closed = (line: Vec2[]): string => (line.length > 2 ? `${path(line)}Z` : path(line));
+const spot = (p: Vec2) => desk.toScreen(p);
+
+const guides = computed(() => {
+  const { camera } = props;
+  if (!camera || !desk.overlay) return null;
+  const showGrid = desk.grid && (desk.step === "camera" || desk.step === "set");
+  const o: Vec3 = [0, 0, 0];
+  const reach = Math.max(0.3, Math.min(2, distance(camera.position, o) / 8));
+  return {
+    horizon: path(horizonLine(camera, frame.value)),
+    grid: showGrid ? groundGrid(camera).map(path).join("") : "",
+    axes: (["x", "y", "z"] as const).map((axis, k) => {
+      const end: Vec3 = [0, 0, 0];
+      end[k] = reach;
+      const line = worldLine(camera, o, end);
+      return { axis, d: path(line), tip: line.length > 1 ? spot(line[line.length - 1]) : null };
+    }),
+    box: desk.box ? boxLines(camera, props.shot.box.position, props.shot.box.size).map(path).join("") : "",
+    boxTop: desk.box ? projectPoint(camera, add(props.shot.box.position, [0, 0, props.shot.box.size[2]])) : null,
+  };
+});
+
+const residualOf = computed(() => new Map((solver.answer?.residuals ?? []).map((r) => [r.id, r.px])));
+const doubted = computed(
+  () => new Set((solver.answer?.findings ?? []).filter((f) => f.code === "edge-disagrees").flatMap((f) => f.ids)),
+);
+
+const edges = computed(() =>
+  Object.values(props.shot.edges).map((e) => {
+    const [a, b] = e.points.map(spot);
+    return {
+      ...e,
+      a,
+      b,
+      mid: [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2],
+      px: residualOf.value.get(e.id),
+      doubted: doubted.value.has(e.id),
+    };
+  }),
+);
+
+const surfaces = computed(() => {
+  const { camera, shot } = props;
+  if (!camera) return [];
+  return Object.values(shot.set).flatMap((s) => {
+    let rings: Vec3[][];
+    if (s.kind === "wall") {
+      const corners = wallCorners(shot.set, s);
+      rings = corners ? [corners] : [];
+    } else if (s.kind === "ground" && s.height === 0) rings = [s.vertices.map((v) => v.world)];
+    else {
+      const mesh = surfaceMesh(shot.set, s);
+      if (!mesh) return [];
+      rings = [];
+      const at = (i: number): Vec3 => [mesh.positions[i * 3], mesh.positions[i * 3 + 1], mesh.positions[i * 3 + 2]];
+      const n = s.kind === "ground" ? s.vertices.length : 32;
+      const step = s.kind === "ground" ? 1 : 4;
+      rings.push(
+        Array.from({ length: n }, (_, i) => at(i * 4)),
+        Array.from({ length: n }, (_, i) => at(i * 4 + 3)),
+      );
+      for (let i = 0; i < n; i += step) rings.push([at(i * 4), at(i * 4 + 3)]);
+    }
+    const d = rings.map((ring) => {
+      const line: Vec2[] = [];
+      ring.forEach((p, i) => {
+        if (ring.length > 2 || i === 0) line.push(...worldLine(camera, p, ring[(i + 1) % ring.length], 6));
+      });
+      return closed(line);
+    });
+    const sides =
+      s.kind === "ground" && desk.selected === s.id
+        ? s.vertices.flatMap((v, i) => {
+            const w = s.vertices[(i + 1) % s.vertices.length].world;
+            const mid = projectPoint(camera, [(v.world[0] + w[0]) / 2, (v.world[1] + w[1]) / 2, v.world[2]]);
+            return mid ? [{ at: spot(mid), text: formatLength(distance(v.world, w), shot.unit) }] : [];
+          })
+        : [];
+    return [{ id: s.id, role: s.role, d: d.join(""), sides }];
+  });
+});
+
+const showSet = computed(
+  () => desk.step === "set" || (desk.overlay && (desk.step === "light" || desk.step === "props")),
+);
+
+const sighting = computed(() => {
+  const s = props.shot.light.sighting;
+  return s && { foot: spot(s.foot), top: spot(s.top), tip: spot(s.tip) };
+});
+const probes = computed(() =>
+  (["lit", "shaded"] as const).flatMap((key) => {
+    const p = props.shot.light[key];
+    return p ? [{ key, at: spot(p.pixel), r: p.radius * desk.scale }] : [];
+  }),
+);
+const started = computed(() => desk.started.map(spot));
+const pointer = computed(() => desk.pointer && spot(desk.pointer));
+const pointHandles = computed(() => props.handles.filter((h) => !h.to).map((h) => ({ ...h, p: spot(h.at) })));
+</script>
+
+<template>
+  <svg class="marks" aria-hidden="true">
+    <clipPath id="frame">
+      <rect
+        :x="desk.offset[0]"
+        :y="desk.offset[1]"
+        :width="frame.width * desk.scale"
+        :height="frame.height * desk.scale"
+      />
+    </clipPath>
+    <g v-if="guides">
+      <path v-if="guides.grid" clip-path="url(#frame)" :d="guides.grid" class="grid" />
+      <path v-if="desk.step === 'camera'" :d="guides.horizon" class="horizon" />
+      <g v-if="desk.step === 'camera' || desk.step === 'set'">
+        <g v-for="a in guides.axes" :key="a.axis" :class="`axis-${a.axis}`">
+          <path :d="a.d" class="axis" />
+          <text v-if="a.tip" :x="a.tip[0] + 5" :y="a.tip[1] - 4">{{ a.axis.toUpperCase() }}</text>
+        </g>
+      </g>
+      <template v-if="guides.box && desk.step === 'camera'">
+        <path :d="guides.box" class="box" />
+        <text v-if="guides.boxTop" :x="spot(guides.boxTop)[0] + 6" :y="spot(guides.boxTop)[1] - 6" class="tag">
+          {{ shot.box.size.map((v) => formatLength(v, shot.unit)).join(" × ") }}
+        </text>
+      </template>
+    </g>
+    <g v-if="showSet && camera">
+      <g v-for="s in surfaces" :key="s.id" :class="[s.role, { on: desk.selected === s.id }]">
+        <path :d="s.d" class="surface" />
+        <text v-for="(side, i) in s.sides" :key="i" :x="side.at[0]" :y="side.at[1]" class="tag">{{ side.text }}</text>
+      </g>
+    </g>
+    <g v-if="desk.step === 'camera'">
+      <g v-for="e in edges" :key="e.id" :class="[`axis-${e.axis}`, { on: desk.selected === e.id, doubted: e.doubted }]">
+        <line :x1="e.a[0]" :y1="e.a[1]" :x2="e.b[0]" :y2="e.b[1]" class="halo" />
+        <line :x1="e.a[0]" :y1="e.a[1]" :x2="e.b[0]" :y2="e.b[1]" class="edge" />
+        <rect :x="e.b[0] - 3.5" :y="e.b[1] - 3.5" width="7" height="7" class="plus" />
+        <text v-if="e.px !== undefined && desk.selected === e.id" :x="e.mid[0] + 8" :y="e.mid[1] - 8" class="tag">
+          {{ e.px.toFixed(2) }} px
+        </text>
+        <text v-else-if="e.doubted" :x="e.mid[0] + 8" :y="e.mid[1] - 8" class="tag doubt">?</text>
+      </g>
+      <g v-for="l in Object.values(shot.lengths)" :key="l.id" class="length" :class="{ on: desk.selected === l.id }">
+        <line :x1="spot(l.from)[0]" :y1="spot(l.from)[1]" :x2="spot(l.to)[0]" :y2="spot(l.to)[1]" class="halo" />
+        <line :x1="spot(l.from)[0]" :y1="spot(l.from)[1]" :x2="spot(l.to)[0]" :y2="spot(l.to)[1]" class="edge" />
+        <text :x="spot(l.to)[0] + 7" :y="spot(l.to)[1] + 12" class="tag">{{ formatLength(l.metres, shot.unit) }}</text>
+      </g>
+      <g v-if="shot.origin" class="origin" :class="{ on: desk.selected === 'origin' }">
+        <circle :cx="spot(shot.origin)[0]" :cy="spot(shot.origin)[1]" r="7" />
+        <path
+          :d="`M${spot(shot.origin)[0] - 11} ${spot(shot.origin)[1]}h22M${spot(shot.origin)[0]} ${spot(shot.origin)[1] - 11}v22`"
+        />
+      </g>
+    </g>
+    <g v-if="desk.step === 'light'">
+      <g v-if="sighting" class="sighting">
+        <line :x1="sighting.foot[0]" :y1="sighting.foot[1]" :x2="sighting.top[0]" :y2="sighting.top[1]" />
+        <line :x1="sighting.foot[0]" :y1="sighting.foot[1]" :x2="sighting.tip[0]" :y2="sighting.tip[1]" class="cast" />
+        <line :x1="sighting.top[0]" :y1="sighting.top[1]" :x2="sighting.tip[0]" :y2="sighting.tip[1]" class="ray" />
+      </g>
+      <g v-for="p in probes" :key="p.key" class="probe">
+        <circle :cx="p.at[0]" :cy="p.at[1]" :r="Math.max(4, p.r)" />
+        <text :x="p.at[0] + Math.max(4, p.r) + 5" :y="p.at[1] - 6" class="tag">
+          {{ p.key === "lit" ? "in the sun" : "in the shade" }}
+        </text>
+      </g>
+      <path v-for="r in Object.values(shot.light.shadows)" :key="r.id" :d="closed(r.points)" class="shade" />
+    </g>
+    <g v-if="pointHandles.length">
+      <circle
+        v-for="h in pointHandles"
+        :key="h.key"
+        :cx="h.p[0]"
+        :cy="h.p[1]"
+        :r="hot === h.key ? 7 : desk.selected === h.owner ? 5 : 3.5"
+        class="handle"
+        :class="{ hot: hot === h.key, on: desk.selected === h.owner }"
+      />
+    </g>
+    <g v-if="started.length" class="started">
+      <polyline :points="[...started, ...(pointer ? [pointer] : [])].map((p) => p.join(',')).join(' ')" />
+      <circle v-for="(p, i) in started" :key="i" :cx="p[0]" :cy="p[1]" r="4" />
+    </g>
+  </svg>
+</template>
+
+<style scoped>
+.marks {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+  pointer-events: none;
+  font: 11.5px var(--mono);
+}
+path,
+line,
+polyline,
+circle {
+  fill: none;
+  vector-effect: non-scaling-stroke;
+}
+.grid {
+  stroke: #ffffff33;
+  stroke-width: 0.8;
+}
+.horizon {
+  stroke: #fff;
+  stroke-width: 1.2;
+  stroke-dasharray: 2 5;
+}
+.axis {
+  stroke: currentColor;
+  stroke-width: 3;
+}
+text {
+  fill: currentColor;
+  paint-order: stroke;
+  stroke: #000a;
+  stroke-width: 3px;
+}
+.tag {
+  fill: #fff;
+}
+.doubt {
+  fill: var(--warn);
+  font-size: 18px;
+  font-weight: 700;
+}
+.box {
+  stroke: #fff;
+  stroke-width: 1.6;
+}
+.halo {
+  stroke: #0009;
+  stroke-width: 3.4;
+}
+.edge {
+  stroke: currentColor;
+  stroke-width: 1.6;
+}
+.on .edge {
+  stroke-width: 2.6;
+}
+.doubted .edge {
+  stroke-dasharray: 7 3;
+}
+.plus {
+  fill: currentColor;
+  stroke: #000a;
+}
+.length {
+  color: #f4f1ea;
+}
+.length .edge {
+  stroke-dasharray: 1 3;
+  stroke-width: 2.6;
+}
+.origin circle,
+.origin path {
+  stroke: #fff;
+  stroke-width: 1.6;
+}
+.surface {
+  stroke: #f4f1ea;
+  stroke-width: 1.4;
+  fill: #ffffff12;
+}
+.blocker .surface {
+  stroke-dasharray: 6 3;
+  fill: none;
+}
+.on .surface {
+  stroke: var(--accent);
+  stroke-width: 2;
+}
+.sighting line {
+  stroke: #ffe08a;
+  stroke-width: 2;
+}
+.sighting .cast {
+  stroke: #2b2b40;
+}
+.sighting .ray {
+  stroke-dasharray: 3 4;
+  stroke-width: 1;
+}
+.probe circle {
+  stroke: #fff;
+  stroke-width: 1.6;
+}
+.shade {
+  stroke: #b7b3e6;
+  stroke-width: 1.5;
+  fill: #20204055;
+}
+.handle {
+  fill: #0006;
+  stroke: #fff;
+  stroke-width: 1.4;
+}
+.handle.on {
+  stroke: var(--accent);
+}
+.handle.hot {
+  fill: var(--accent);
+}
+.started polyline {
+  stroke: var(--accent);
+  stroke-width: 1.6;
+}
+.started circle {
+  fill: var(--accent);
+}
+</style>

@@ -1,0 +1,468 @@
+<script setup lang="ts">
+import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch, watchEffect } from "vue";
+import type { Vec2 } from "#core/math/vec3";
+import type { Camera } from "#core/optics/camera";
+import { groundPlane, pixelOnPlane } from "#core/optics/camera";
+import { modelBounds } from "#core/props/model";
+import { modelOf } from "#core/shot/assemble";
+import type { Shot } from "#core/shot/schema";
+import { useDesk } from "../stores/desk.ts";
+import { useModels } from "../stores/models.ts";
+import { useNotices } from "../stores/notices.ts";
+import { usePlate } from "../stores/plate.ts";
+import { useProof } from "../stores/proof.ts";
+import { useShot } from "../stores/shot.ts";
+import MarksOverlay from "./MarksOverlay.vue";
+import type { Handle } from "./marks.ts";
+import { deletion, handleAt, handlesOf } from "./marks.ts";
+import { prompt, useTools } from "./tools.ts";
+import { View3d } from "./view3d.ts";
+
+const props = defineProps<{ shot: Shot; camera: Camera | null }>();
+const desk = useDesk();
+const store = useShot();
+const plate = usePlate();
+const proof = useProof();
+const models = useModels();
+const notices = useNotices();
+const tools = useTools();
+
+const root = ref<HTMLElement>();
+const plateCanvas = ref<HTMLCanvasElement>();
+const pictureCanvas = ref<HTMLCanvasElement>();
+const viewCanvas = ref<HTMLCanvasElement>();
+const loupeCanvas = ref<HTMLCanvasElement>();
+const hot = ref<string | null>(null);
+const active = ref<string | null>(null);
+let view: View3d | null = null;
+
+const frame = computed(() => ({ width: props.shot.plate.width, height: props.shot.plate.height }));
+/** Heights of the props' models as they stand, for the handles on their tops. */
+const heights = computed(() => {
+  const found = new Map<string, number>();
+  if (desk.step !== "props") return found;
+  for (const prop of Object.values(props.shot.props)) {
+    const model = modelOf(prop, models.models);
+    if (model) found.set(prop.id, modelBounds(model).high[2] * prop.placement.scale[2]);
+  }
+  return found;
+});
+const handles = computed(() => handlesOf(desk.step, props.shot, props.camera, desk.box, heights.value));
+const placed = computed(() => ({
+  left: `${desk.offset[0]}px`,
+  top: `${desk.offset[1]}px`,
+  width: `${frame.value.width * desk.scale}px`,
+  height: `${frame.value.height * desk.scale}px`,
+  imageRendering: desk.scale >= 3 ? ("pixelated" as const) : ("auto" as const),
+}));
+const showsView = computed(
+  () =>
+    props.camera !== null &&
+    (desk.outside || (!proof.on && (desk.step === "props" || desk.step === "light" || desk.step === "set"))),
+);
+const showsPicture = computed(() => proof.picture !== null && proof.on && !desk.blink && !desk.outside);
+const pictureStyle = computed(() => ({
+  ...placed.value,
+  opacity: desk.compare === "picture" ? desk.pictureStrength : 1,
+  clipPath: desk.compare === "wipe" ? `inset(0 0 0 ${desk.wipeAt * 100}%)` : undefined,
+  mixBlendMode: desk.compare === "difference" ? ("difference" as const) : undefined,
+}));
+
+watchEffect(() => {
+  const source = plate.shown;
+  const canvas = plateCanvas.value;
+  if (!source || !canvas) return;
+  canvas.width = source.width;
+  canvas.height = source.height;
+  canvas.getContext("2d")!.drawImage(source.canvas, 0, 0);
+});
+
+watch(
+  () => [proof.picture, pictureCanvas.value] as const,
+  ([picture, canvas]) => {
+    if (!picture || !canvas) return;
+    canvas.width = picture.width;
+    canvas.height = picture.height;
+    canvas.getContext("2d")!.drawImage(picture.bitmap, 0, 0);
+  },
+  { flush: "post" },
+);
+
+watch(
+  () => [props.shot, props.camera, models.models, showsView.value, desk.outside, desk.size] as const,
+  () => {
+    if (!showsView.value || !viewCanvas.value || !props.camera) return;
+    view ??= new View3d(viewCanvas.value);
+    const [w, h] = desk.size;
+    const s = Math.min(1, 1500 / Math.max(frame.value.width, frame.value.height));
+    const size = desk.outside
+      ? { width: Math.round(w), height: Math.round(h) }
+      : { width: Math.round(frame.value.width * s), height: Math.round(frame.value.height * s) };
+    view.show(props.shot, props.camera, models.models, size, desk.outside);
+  },
+  { flush: "post" },
+);
+
+const observer = new ResizeObserver(([entry]) => {
+  const before = desk.size;
+  desk.size = [entry.contentRect.width, entry.contentRect.height];
+  if (before[0] <= 1 || Math.abs(before[1] - desk.size[1]) > 1 || Math.abs(before[0] - desk.size[0]) > 1)
+    desk.fit(frame.value.width, frame.value.height);
+});
+onMounted(() => observer.observe(root.value!));
+onBeforeUnmount(() => {
+  observer.disconnect();
+  view?.dispose();
+});
+
+const local = (e: PointerEvent | WheelEvent | MouseEvent): Vec2 => {
+  const box = root.value!.getBoundingClientRect();
+  return [e.clientX - box.left, e.clientY - box.top];
+};
+const inside = (p: Vec2): Vec2 => [
+  Math.min(frame.value.width, Math.max(0, p[0])),
+  Math.min(frame.value.height, Math.max(0, p[1])),
+];
+
+/** The wipe's line on screen, when it is in use. */
+const wipeLine = computed(() => {
+  if (!showsPicture.value || desk.compare !== "wipe") return null;
+  return desk.offset[0] + desk.wipeAt * frame.value.width * desk.scale;
+});
+
+type Drag =
+  | { kind: "wipe" }
+  | { kind: "pan"; from: Vec2; offset: Vec2 }
+  | { kind: "handle"; handle: Handle; from: Vec2; grab: Vec2; moved: boolean; to: Vec2 }
+  | { kind: "prop"; id: string; from: Vec2; start: Vec2; moved: boolean; to: Vec2 }
+  | { kind: "mark"; from: Vec2 };
+const drag = shallowRef<Drag | null>(null);
+const reach = () => 11 / desk.scale;
+
+/** The prop whose picture is nearest to a pixel, by its foot's ground box. */
+function propAt(pixel: Vec2): string | null {
+  if (!props.camera || desk.step !== "props") return null;
+  const canvas = viewCanvas.value;
+  if (!canvas) return null;
+  let best: { id: string; d: number } | null = null;
+  for (const h of handles.value) {
+    if (!h.key.endsWith(".foot")) continue;
+    const d = Math.hypot(h.at[0] - pixel[0], (h.at[1] - pixel[1]) * 0.5);
+    if (d < 160 / desk.scale && (!best || d < best.d)) best = { id: h.owner, d };
+  }
+  return best?.id ?? null;
+}
+
+function down(e: PointerEvent): void {
+  if (desk.outside) return;
+  root.value!.setPointerCapture(e.pointerId);
+  root.value!.focus();
+  const at = local(e);
+  const pixel = desk.toPlate(at);
+  if (e.button === 1 || e.button === 2 || e.altKey) {
+    drag.value = { kind: "pan", from: at, offset: desk.offset };
+    return;
+  }
+  if (wipeLine.value !== null && Math.abs(at[0] - wipeLine.value) < 8) {
+    drag.value = { kind: "wipe" };
+    return;
+  }
+  if (desk.marking) {
+    drag.value = { kind: "mark", from: at };
+    if (desk.tool.startsWith("edge-") || desk.tool === "length") {
+      if (desk.started.length === 0) desk.started = [inside(pixel)];
+    }
+    return;
+  }
+  const handle = handleAt(handles.value, pixel, reach());
+  if (handle) {
+    active.value = handle.key;
+    desk.selected = handle.owner;
+    drag.value = {
+      kind: "handle",
+      handle,
+      from: pixel,
+      grab: [handle.at[0] - pixel[0], handle.at[1] - pixel[1]],
+      moved: false,
+      to: pixel,
+    };
+    return;
+  }
+  const prop = propAt(pixel);
+  if (prop) {
+    desk.selected = prop;
+    drag.value = { kind: "prop", id: prop, from: pixel, start: pixel, moved: false, to: pixel };
+    return;
+  }
+  desk.selected = null;
+  drag.value = { kind: "pan", from: at, offset: desk.offset };
+}
+
+function changeOf(d: Extract<Drag, { kind: "handle" }>, pixel: Vec2) {
+  const target: Vec2 = d.handle.to ? pixel : inside([pixel[0] + d.grab[0], pixel[1] + d.grab[1]]);
+  return (draft: Parameters<Handle["drag"]>[0]) =>
+    d.handle.drag(draft, target, [pixel[0] - d.from[0], pixel[1] - d.from[1]]);
+}
+
+/** Moves a prop over the ground by the way the pointer went there. */
+function propMove(id: string, from: Vec2, to: Vec2) {
+  return (draft: Parameters<Handle["drag"]>[0]) => {
+    const { camera } = props;
+    const prop = draft.props[id];
+    const z = prop.placement.position[2];
+    const a = camera && pixelOnPlane(camera, from, groundPlane(z));
+    const b = camera && pixelOnPlane(camera, to, groundPlane(z));
+    const before = store.work!.shot.props[id].placement.position;
+    if (a && b) prop.placement.position = [before[0] + b[0] - a[0], before[1] + b[1] - a[1], z];
+  };
+}
+
+function move(e: PointerEvent): void {
+  const at = local(e);
+  const pixel = desk.toPlate(at);
+  desk.pointer = inside(pixel);
+  drawLoupe();
+  const d = drag.value;
+  if (!d) {
+    const handle = desk.marking ? null : handleAt(handles.value, pixel, reach());
+    hot.value = handle?.key ?? null;
+    return;
+  }
+  if (d.kind === "wipe") desk.wipeAt = Math.min(1, Math.max(0, pixel[0] / frame.value.width));
+  if (d.kind === "pan") desk.offset = [d.offset[0] + at[0] - d.from[0], d.offset[1] + at[1] - d.from[1]];
+  if (d.kind === "handle") {
+    if (!d.moved && Math.hypot(pixel[0] - d.from[0], pixel[1] - d.from[1]) * desk.scale < 2) return;
+    d.moved = true;
+    d.to = pixel;
+    store.preview(changeOf(d, pixel));
+  }
+  if (d.kind === "prop") {
+    if (!d.moved && Math.hypot(pixel[0] - d.from[0], pixel[1] - d.from[1]) * desk.scale < 3) return;
+    d.moved = true;
+    d.to = pixel;
+    store.preview(propMove(d.id, d.start, pixel));
+  }
+}
+
+async function up(e: PointerEvent): Promise<void> {
+  const d = drag.value;
+  drag.value = null;
+  if (!d) return;
+  const at = local(e);
+  const pixel = inside(desk.toPlate(at));
+  try {
+    if (d.kind === "handle" && d.moved) await store.commit(d.handle.edit, changeOf(d, d.to));
+    if (d.kind === "prop" && d.moved)
+      await store.commit(`Move ${props.shot.props[d.id].name}`, propMove(d.id, d.start, d.to));
+    if (d.kind === "mark") {
+      const dragged = Math.hypot(at[0] - d.from[0], at[1] - d.from[1]) > 5;
+      const takesEnds = desk.tool.startsWith("edge-") || desk.tool === "length";
+      // A press and drag draws the whole edge; a click sets one end.
+      if (takesEnds && desk.started.length === 1 && !dragged && near(desk.started[0], pixel)) return;
+      await tools.click(pixel, props.shot, props.camera);
+    }
+  } catch (error) {
+    store.cancelPreview();
+    notices.fail(error);
+  }
+}
+const near = (a: Vec2, b: Vec2) => Math.hypot(a[0] - b[0], a[1] - b[1]) * desk.scale < 3;
+
+function wheel(e: WheelEvent): void {
+  if (desk.outside) return;
+  desk.zoomAt(local(e), Math.exp(-e.deltaY * 0.0016));
+}
+
+/** Arrow keys move what was grabbed last by a tenth of a pixel, with Shift by one. */
+async function key(e: KeyboardEvent): Promise<void> {
+  const arrows: Record<string, Vec2> = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+  const arrow = arrows[e.key];
+  const handle =
+    handles.value.find((h) => h.key === active.value) ?? handles.value.find((h) => h.owner === desk.selected);
+  if (arrow && handle && desk.selected) {
+    e.preventDefault();
+    const by = e.shiftKey ? 1 : 0.1;
+    const delta: Vec2 = [arrow[0] * by, arrow[1] * by];
+    const target: Vec2 = [handle.at[0] + delta[0], handle.at[1] + delta[1]];
+    await store.commit("Nudge", (draft) => handle.drag(draft, target, delta));
+  } else if ((e.key === "Delete" || e.key === "Backspace") && desk.selected) {
+    e.preventDefault();
+    const gone = deletion(props.shot, desk.selected);
+    desk.selected = null;
+    if (gone) await store.commit(gone.name, gone.change);
+  } else if (e.key === "Enter" && desk.marking) {
+    await tools.close(props.shot, props.camera);
+  } else if (e.key === "Tab" && !e.ctrlKey && handles.value.length > 0 && desk.selected) {
+    const points = handles.value.filter((h) => !h.to);
+    const i = points.findIndex((h) => h.key === active.value);
+    const next = points[(i + (e.shiftKey ? points.length - 1 : 1)) % points.length];
+    e.preventDefault();
+    active.value = next.key;
+    hot.value = next.key;
+    desk.selected = next.owner;
+  }
+}
+
+const LOUPE = 148;
+const loupeZoom = computed(() => Math.max(8, desk.scale * 3));
+const loupeAt = computed(() => {
+  const p = desk.pointer;
+  if (!p || !(desk.marking || drag.value?.kind === "handle") || desk.outside) return null;
+  const [x, y] = desk.toScreen(p);
+  const left = x + 26 + LOUPE > desk.size[0] ? x - 26 - LOUPE : x + 26;
+  const top = y + 26 + LOUPE > desk.size[1] ? y - 26 - LOUPE : y + 26;
+  return { left: `${left}px`, top: `${top}px` };
+});
+
+function drawLoupe(): void {
+  const canvas = loupeCanvas.value;
+  const source = plate.shown;
+  const p = desk.pointer;
+  if (!canvas || !source || !p) return;
+  const context = canvas.getContext("2d")!;
+  const z = loupeZoom.value;
+  const span = LOUPE / z;
+  context.imageSmoothingEnabled = false;
+  context.fillStyle = "#777675";
+  context.fillRect(0, 0, LOUPE, LOUPE);
+  context.drawImage(source.canvas, p[0] - span / 2, p[1] - span / 2, span, span, 0, 0, LOUPE, LOUPE);
+  const c = LOUPE / 2;
+  context.lineWidth = 1;
+  for (const [colour, o] of [
+    ["#0008", 1],
+    ["#fff", 0],
+  ] as const) {
+    context.strokeStyle = colour;
+    context.beginPath();
+    for (const [dx, dy] of [
+      [1, 0],
+      [-1, 0],
+      [0, 1],
+      [0, -1],
+    ]) {
+      context.moveTo(c + o + dx * 7, c + o + dy * 7);
+      context.lineTo(c + o + dx * 40, c + o + dy * 40);
+    }
+    context.stroke();
+  }
+}
+watch([loupeAt, loupeCanvas], drawLoupe, { flush: "post" });
+
+const hint = computed(() => prompt(desk.tool, desk.started.length));
+</script>
+
+<template>
+  <div
+    ref="root"
+    class="desk"
+    :class="{ marking: desk.marking, grabbing: drag?.kind === 'pan', hot: hot !== null }"
+    tabindex="0"
+    aria-label="Plate"
+    data-test="desk"
+    @pointerdown="down"
+    @pointermove="move"
+    @pointerup="up"
+    @pointerleave="desk.pointer = null"
+    @wheel.prevent="wheel"
+    @contextmenu.prevent
+    @keydown="key"
+  >
+    <canvas v-show="!desk.outside" ref="plateCanvas" class="layer" :style="placed" />
+    <canvas
+      v-show="showsView"
+      ref="viewCanvas"
+      class="layer"
+      :class="{ free: desk.outside }"
+      :style="desk.outside ? { left: 0, top: 0, width: '100%', height: '100%' } : placed"
+    />
+    <canvas v-show="showsPicture" ref="pictureCanvas" class="layer" :style="pictureStyle" data-test="proof-picture" />
+    <MarksOverlay
+      v-if="!desk.outside && !desk.blink"
+      :shot="shot"
+      :camera="camera"
+      :handles="desk.overlay || desk.step !== 'camera' ? handles : []"
+      :hot="hot ?? active"
+    />
+    <div v-if="wipeLine !== null" class="wipe" :style="{ left: `${wipeLine}px` }"><i class="pi pi-arrows-h" /></div>
+    <div v-if="loupeAt" class="loupe" :style="loupeAt">
+      <canvas ref="loupeCanvas" :width="LOUPE" :height="LOUPE" />
+      <span class="num">{{ desk.pointer?.map((v) => v.toFixed(1)).join(", ") }}</span>
+    </div>
+    <div v-if="hint" class="hint">{{ hint }} <span class="quiet">Esc ends</span></div>
+    <div v-if="!plate.shown" class="hint">Reading the plate …</div>
+  </div>
+</template>
+
+<style scoped>
+.desk {
+  position: relative;
+  overflow: hidden;
+  background: var(--surround);
+  touch-action: none;
+  outline: none;
+}
+.desk.marking {
+  cursor: crosshair;
+}
+.desk.hot {
+  cursor: move;
+}
+.desk.grabbing {
+  cursor: grabbing;
+}
+.layer {
+  position: absolute;
+  pointer-events: none;
+}
+.layer.free {
+  pointer-events: auto;
+  background: #4a4948;
+}
+.loupe {
+  position: absolute;
+  width: 148px;
+  pointer-events: none;
+  z-index: 5;
+}
+.loupe canvas {
+  display: block;
+  border: 2px solid #f4f1ea;
+  border-radius: 12px;
+}
+.loupe .num {
+  display: block;
+  text-align: center;
+  background: #000a;
+  margin-top: 2px;
+}
+.wipe {
+  position: absolute;
+  top: 0;
+  bottom: 0;
+  width: 1px;
+  background: #f4f1ea;
+  box-shadow: 0 0 0 1px #0007;
+  pointer-events: none;
+}
+.wipe i {
+  position: absolute;
+  bottom: 14px;
+  left: -11px;
+  width: 22px;
+  height: 22px;
+  display: grid;
+  place-items: center;
+  background: #f4f1ea;
+  color: #292827;
+  border-radius: 4px;
+}
+.hint {
+  position: absolute;
+  left: 50%;
+  top: 12px;
+  transform: translateX(-50%);
+  background: #1f1e1ee0;
+  padding: 5px 12px;
+  pointer-events: none;
+}
+</style>

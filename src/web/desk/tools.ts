@@ -1,0 +1,226 @@
+import type { Vec2 } from "#core/math/vec3";
+import type { Camera } from "#core/optics/camera";
+import { groundPlane, pixelOnLine, pixelOnPlane, projectPoint } from "#core/optics/camera";
+import { groundEdge } from "#core/set/surfaces";
+import type { Shot } from "#core/shot/schema";
+import type { Tool } from "../stores/desk.ts";
+import { useDesk } from "../stores/desk.ts";
+import { useNotices } from "../stores/notices.ts";
+import { useShot } from "../stores/shot.ts";
+import { followSighting, freshId } from "./marks.ts";
+
+/** What a tool wants of the next click, in words beside the pointer. */
+export function prompt(tool: Tool, count: number): string {
+  const texts: Record<Tool, string[]> = {
+    pick: [""],
+    "edge-x": ["Edge along X: click its − end", "now its + end"],
+    "edge-y": ["Edge along Y: click its − end", "now its + end"],
+    "edge-z": ["Edge along Z: click its lower end", "now its upper end"],
+    origin: ["Click the world's origin on the ground"],
+    length: ["Known length: click its start on the ground", "now its end"],
+    ground: ["Ground: click its corners; Enter or the first corner closes it"],
+    wall: ["Click a side of the ground to stand a wall on it"],
+    post: ["Post: click the middle of its foot on the ground", "now the rim of its foot", "now its top"],
+    sighting: ["Sun: click the foot of something upright", "now its top", "now the tip of its shadow on the ground"],
+    lit: ["Click paving in the sun"],
+    shaded: ["Click the same surface in the shade"],
+    shadow: ["Shade that the plate already has: click around it; Enter closes it"],
+  };
+  return texts[tool][Math.min(count, texts[tool].length - 1)];
+}
+
+/** Turns clicks on the plate into edits, by the tool in hand. */
+export function useTools() {
+  const desk = useDesk();
+  const store = useShot();
+  const notices = useNotices();
+
+  async function finish(
+    name: string,
+    select: string | null,
+    change: Parameters<typeof store.commit>[1],
+  ): Promise<void> {
+    desk.started = [];
+    await store.commit(name, change);
+    if (select) desk.selected = select;
+  }
+
+  function ground(camera: Camera | null, pixel: Vec2) {
+    const world = camera && pixelOnPlane(camera, pixel, groundPlane());
+    if (!camera) notices.say("warn", "There is no camera yet.", "Mark edges in the Camera step first.");
+    else if (!world)
+      notices.say("warn", "That is above the horizon: there is no ground.", "Click lower in the picture.");
+    return world;
+  }
+
+  async function click(pixel: Vec2, shot: Shot, camera: Camera | null): Promise<void> {
+    const points = [...desk.started, pixel];
+    const tool = desk.tool;
+    switch (tool) {
+      case "edge-x":
+      case "edge-y":
+      case "edge-z": {
+        if (points.length < 2) break;
+        const id = freshId("edge", shot.edges);
+        const axis = tool.slice(5) as "x" | "y" | "z";
+        await finish(`Mark edge along ${axis.toUpperCase()}`, id, (d) => {
+          d.edges[id] = { id, axis, points: [points[0], points[1]] };
+        });
+        return;
+      }
+      case "origin":
+        await finish("Set origin", "origin", (d) => (d.origin = pixel));
+        desk.choose("pick");
+        return;
+      case "length": {
+        if (points.length < 2) break;
+        const id = freshId("length", shot.lengths);
+        await finish("Mark known length", id, (d) => {
+          d.lengths[id] = { id, from: points[0], to: points[1], along: "z", metres: 1 };
+        });
+        desk.choose("pick");
+        return;
+      }
+      case "ground": {
+        if (points.length > 3 && near(points[0], pixel)) {
+          await closeGround(points.slice(0, -1), shot, camera);
+          return;
+        }
+        if (!ground(camera, pixel)) return;
+        break;
+      }
+      case "wall": {
+        const hit = camera && nearestSide(shot, camera, pixel);
+        if (!hit || hit.distance > 14 / desk.scale) {
+          notices.say(
+            "warn",
+            "No side of the ground is there.",
+            "Draw the ground first, then click on one of its sides.",
+          );
+          return;
+        }
+        const id = freshId("wall", shot.set);
+        await finish("Stand wall", id, (d) => {
+          d.set[id] = {
+            id,
+            name: `Wall ${id.slice(5)}`,
+            role: "catcher",
+            kind: "wall",
+            on: hit.id,
+            edge: hit.edge,
+            height: 2,
+          };
+        });
+        desk.choose("pick");
+        return;
+      }
+      case "post": {
+        if (points.length < 3) {
+          if (!ground(camera, pixel)) return;
+          break;
+        }
+        const foot = ground(camera, points[0]);
+        const rim = ground(camera, points[1]);
+        if (!foot || !rim || !camera) return;
+        const height = pixelOnLine(camera, points[2], foot, [0, 0, 1]);
+        if (height === null || height < 0.01) {
+          notices.say("warn", "The top must be above the foot.");
+          return;
+        }
+        const id = freshId("post", shot.set);
+        const radius = Math.max(0.01, Math.hypot(rim[0] - foot[0], rim[1] - foot[1]));
+        await finish("Stand post", id, (d) => {
+          d.set[id] = {
+            id,
+            name: `Post ${id.slice(5)}`,
+            role: "blocker",
+            kind: "post",
+            foot: { pixel: points[0], world: foot },
+            radius,
+            height,
+          };
+        });
+        desk.choose("pick");
+        return;
+      }
+      case "sighting":
+        if (points.length < 3) break;
+        await finish("Sight the sun", "sighting", (d) => {
+          d.light.sighting = { foot: points[0], top: points[1], tip: points[2] };
+          if (camera) followSighting(d, camera);
+        });
+        desk.choose("pick");
+        return;
+      case "lit":
+      case "shaded":
+        await finish(tool === "lit" ? "Probe in the sun" : "Probe in the shade", tool, (d) => {
+          d.light[tool] = { pixel, radius: d.light[tool]?.radius ?? Math.round(Math.max(6, shot.plate.width / 100)) };
+        });
+        desk.choose("pick");
+        return;
+      case "shadow":
+        if (points.length > 3 && near(points[0], pixel)) {
+          await closeShadow(points.slice(0, -1), shot);
+          return;
+        }
+        break;
+      case "pick":
+        return;
+    }
+    desk.started = points;
+  }
+
+  const near = (a: Vec2, b: Vec2) => Math.hypot(a[0] - b[0], a[1] - b[1]) * desk.scale < 10;
+
+  async function closeGround(points: Vec2[], shot: Shot, camera: Camera | null): Promise<void> {
+    const vertices = points.map((pixel) => ({ pixel, world: ground(camera, pixel) }));
+    if (points.length < 3 || vertices.some((v) => !v.world)) return;
+    const id = freshId("ground", shot.set);
+    await finish("Draw ground", id, (d) => {
+      d.set[id] = {
+        id,
+        name: `Ground ${id.slice(7)}`,
+        role: "catcher",
+        kind: "ground",
+        height: 0,
+        vertices: vertices.map((v) => ({ pixel: v.pixel, world: v.world! })),
+      };
+    });
+    desk.choose("pick");
+  }
+
+  async function closeShadow(points: Vec2[], shot: Shot): Promise<void> {
+    if (points.length < 3) return;
+    const id = freshId("shade", shot.light.shadows);
+    await finish("Mark shade", id, (d) => {
+      d.light.shadows[id] = { id, points, feather: 8 };
+    });
+    desk.choose("pick");
+  }
+
+  /** Enter: closes what takes any number of points. */
+  async function close(shot: Shot, camera: Camera | null): Promise<void> {
+    if (desk.tool === "ground") await closeGround(desk.started, shot, camera);
+    if (desk.tool === "shadow") await closeShadow(desk.started, shot);
+  }
+
+  return { click, close };
+}
+
+/** The side of a ground polygon nearest to a pixel, with its distance in plate pixels. */
+function nearestSide(shot: Shot, camera: Camera, pixel: Vec2): { id: string; edge: number; distance: number } | null {
+  let best: { id: string; edge: number; distance: number } | null = null;
+  for (const surface of Object.values(shot.set)) {
+    if (surface.kind !== "ground") continue;
+    surface.vertices.forEach((_, edge) => {
+      const ends = groundEdge(shot.set, surface.id, edge);
+      const [a, b] = ends ? ends.map((w) => projectPoint(camera, w)) : [null, null];
+      if (!a || !b) return;
+      const [dx, dy] = [b[0] - a[0], b[1] - a[1]];
+      const t = Math.min(1, Math.max(0, ((pixel[0] - a[0]) * dx + (pixel[1] - a[1]) * dy) / (dx * dx + dy * dy || 1)));
+      const distance = Math.hypot(pixel[0] - a[0] - t * dx, pixel[1] - a[1] - t * dy);
+      if (!best || distance < best.distance) best = { id: surface.id, edge, distance };
+    });
+  }
+  return best;
+}

@@ -1,0 +1,329 @@
+import * as THREE from "three";
+import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
+import type { Camera, Frame } from "#core/optics/camera";
+import { pixelToTangent } from "#core/optics/camera";
+import type { Model } from "#core/props/model";
+import { modelOf, placementOf, sunDirection } from "#core/shot/assemble";
+import { placementRotation } from "#core/props/transform";
+import { surfaceMesh } from "#core/set/surfaces";
+import type { Shot } from "#core/shot/schema";
+
+/**
+ * The interactive view of props and set: an overscanned pinhole picture through the solved camera, warped through the
+ * lens by a lookup texture of core's own projection. Drawn on demand only. From outside it shows set, props and camera.
+ */
+
+const LOOKUP = [96, 64] as const;
+const OVERSCAN = 1.18;
+const modelGeometry = new WeakMap<Model, { group: THREE.Group }>();
+
+export class View3d {
+  private readonly renderer: THREE.WebGLRenderer;
+  private readonly scene = new THREE.Scene();
+  private readonly lens = new THREE.PerspectiveCamera();
+  private readonly eye = new THREE.PerspectiveCamera(50, 1, 0.05, 2000);
+  private readonly orbit: OrbitControls;
+  private readonly sun = new THREE.DirectionalLight();
+  private readonly sky = new THREE.HemisphereLight();
+  private readonly things = new THREE.Group();
+  private readonly outline = new THREE.Group();
+  private readonly target: THREE.WebGLRenderTarget;
+  private readonly warp: THREE.ShaderMaterial;
+  private readonly screen = new THREE.Scene();
+  private readonly flat = new THREE.OrthographicCamera(-1, 1, 1, -1, 0, 1);
+  private outside = false;
+  private queued = false;
+
+  constructor(canvas: HTMLCanvasElement) {
+    this.renderer = new THREE.WebGLRenderer({ canvas, alpha: true, premultipliedAlpha: true, antialias: false });
+    this.renderer.setClearColor(0, 0);
+    this.renderer.shadowMap.enabled = true;
+    this.target = new THREE.WebGLRenderTarget(8, 8, { samples: 0, type: THREE.HalfFloatType });
+    this.warp = new THREE.ShaderMaterial({
+      uniforms: { picture: { value: this.target.texture }, lookup: { value: null } },
+      vertexShader: "varying vec2 at; void main() { at = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }",
+      fragmentShader:
+        "uniform sampler2D picture; uniform sampler2D lookup; varying vec2 at; void main() { gl_FragColor = texture2D(picture, texture2D(lookup, at).xy);\n#include <colorspace_fragment>\n}",
+      transparent: true,
+      depthTest: false,
+    });
+    this.screen.add(new THREE.Mesh(new THREE.PlaneGeometry(2, 2), this.warp));
+    this.sun.castShadow = true;
+    this.sun.shadow.mapSize.set(1024, 1024);
+    this.scene.add(this.sun, this.sun.target, this.sky, this.things, this.outline);
+    this.eye.up.set(0, 0, 1);
+    this.orbit = new OrbitControls(this.eye, canvas);
+    this.orbit.enabled = false;
+    this.orbit.addEventListener("change", () => this.draw());
+  }
+
+  /** Shows a shot through its camera, or from outside, at a size in canvas pixels. */
+  show(
+    shot: Shot,
+    camera: Camera,
+    models: Map<string, Model>,
+    size: { width: number; height: number },
+    outside: boolean,
+  ): void {
+    const frame: Frame = { width: shot.plate.width, height: shot.plate.height };
+    this.renderer.setSize(size.width, size.height, false);
+    this.aim(camera, frame, size);
+    const stepsOut = outside && !this.outside;
+    this.outside = outside;
+    this.light(shot);
+    this.fill(shot, models);
+    this.showOutline(camera, frame, outside);
+    if (stepsOut) this.stepBack(camera, shot);
+    this.orbit.enabled = outside;
+    this.eye.aspect = size.width / size.height;
+    this.eye.updateProjectionMatrix();
+    this.draw();
+  }
+
+  private aim(camera: Camera, frame: Frame, size: { width: number; height: number }): void {
+    const reach = { left: 0, right: 0, top: 0, bottom: 0 };
+    const [nx, ny] = LOOKUP;
+    const tangents = new Float32Array(nx * ny * 2);
+    for (let j = 0; j < ny; j++) {
+      for (let i = 0; i < nx; i++) {
+        const [x, y] = pixelToTangent(camera, [((i + 0.5) / nx) * frame.width, ((j + 0.5) / ny) * frame.height]);
+        tangents.set([x, y], (j * nx + i) * 2);
+        reach.left = Math.min(reach.left, x);
+        reach.right = Math.max(reach.right, x);
+        reach.top = Math.min(reach.top, y);
+        reach.bottom = Math.max(reach.bottom, y);
+      }
+    }
+    for (const key of ["left", "right", "top", "bottom"] as const) reach[key] *= OVERSCAN;
+    const near = 0.05;
+    this.lens.projectionMatrix.makePerspective(
+      reach.left * near,
+      reach.right * near,
+      -reach.top * near,
+      -reach.bottom * near,
+      near,
+      2000,
+    );
+    this.lens.projectionMatrixInverse.copy(this.lens.projectionMatrix).invert();
+    const [r, d, f] = camera.rotation;
+    const [x, y, z] = camera.position;
+    // prettier-ignore
+    this.lens.matrixWorld.set(
+      r[0], -d[0], -f[0], x,
+      r[1], -d[1], -f[1], y,
+      r[2], -d[2], -f[2], z,
+      0, 0, 0, 1,
+    );
+    this.lens.matrixWorldInverse.copy(this.lens.matrixWorld).invert();
+    this.lens.matrixAutoUpdate = false;
+    this.lens.matrixWorldAutoUpdate = false;
+    this.target.setSize(Math.round(size.width * OVERSCAN), Math.round(size.height * OVERSCAN));
+    const data = new Float32Array(nx * ny * 4);
+    for (let j = 0; j < ny; j++) {
+      for (let i = 0; i < nx; i++) {
+        const at = (j * nx + i) * 2;
+        const to = ((ny - 1 - j) * nx + i) * 4;
+        data[to] = (tangents[at] - reach.left) / (reach.right - reach.left);
+        data[to + 1] = 1 - (tangents[at + 1] - reach.top) / (reach.bottom - reach.top);
+        data[to + 3] = 1;
+      }
+    }
+    const lookup = new THREE.DataTexture(data, nx, ny, THREE.RGBAFormat, THREE.FloatType);
+    lookup.magFilter = lookup.minFilter = THREE.LinearFilter;
+    lookup.needsUpdate = true;
+    (this.warp.uniforms.lookup.value as THREE.DataTexture | null)?.dispose();
+    this.warp.uniforms.lookup.value = lookup;
+  }
+
+  private light(shot: Shot): void {
+    const d = sunDirection(shot);
+    const { sunIrradiance: e, skyRadiance: s } = shot.light;
+    const strength = Math.max(...e, 1e-6);
+    this.sun.visible = shot.light.sun.on;
+    this.sun.color.setRGB(e[0] / strength, e[1] / strength, e[2] / strength);
+    this.sun.intensity = strength;
+    const sky = Math.max(...s, 1e-6);
+    this.sky.color.setRGB(s[0] / sky, s[1] / sky, s[2] / sky);
+    this.sky.groundColor.setRGB(...shot.light.albedo.colour);
+    this.sky.intensity = sky * Math.PI;
+    this.sky.position.set(0, 0, 1);
+    const props = Object.values(shot.props);
+    const c = props.length > 0 ? props[0].placement.position : [0, 0, 0];
+    this.sun.target.position.set(c[0], c[1], c[2]);
+    this.sun.position.set(c[0] + d[0] * 30, c[1] + d[1] * 30, c[2] + d[2] * 30);
+    const shadow = this.sun.shadow.camera;
+    shadow.left = shadow.bottom = -6;
+    shadow.right = shadow.top = 6;
+    shadow.far = 80;
+    shadow.updateProjectionMatrix();
+  }
+
+  private fill(shot: Shot, models: Map<string, Model>): void {
+    this.things.traverse((o) => {
+      if (o instanceof THREE.Mesh && o.userData.own) {
+        (o.geometry as THREE.BufferGeometry).dispose();
+        (o.material as THREE.Material).dispose();
+      }
+    });
+    this.things.clear();
+    for (const surface of Object.values(shot.set)) {
+      const mesh = surfaceMesh(shot.set, surface);
+      if (!mesh) continue;
+      const geometry = new THREE.BufferGeometry();
+      geometry.setAttribute("position", new THREE.BufferAttribute(mesh.positions, 3));
+      geometry.setIndex(new THREE.BufferAttribute(mesh.indices, 1));
+      geometry.computeVertexNormals();
+      const solid = this.outside
+        ? new THREE.MeshLambertMaterial({
+            color: surface.role === "catcher" ? 0x8d8a85 : 0x6f6a73,
+            side: THREE.DoubleSide,
+          })
+        : surface.role === "catcher"
+          ? new THREE.ShadowMaterial({ opacity: 0.6, side: THREE.DoubleSide })
+          : new THREE.MeshBasicMaterial({ colorWrite: false, side: THREE.DoubleSide });
+      const object = new THREE.Mesh(geometry, solid);
+      object.receiveShadow = true;
+      object.userData.own = true;
+      if (surface.role === "blocker") object.renderOrder = -1;
+      this.things.add(object);
+    }
+    for (const prop of Object.values(shot.props)) {
+      const model = prop.hidden ? null : modelOf(prop, models);
+      if (!model) continue;
+      const group = prop.source.kind === "model" ? sharedGroup(model).clone() : buildGroup(model);
+      const placement = placementOf(prop);
+      const m = placementRotation(placement);
+      const [sx, sy, sz] = placement.scale;
+      group.matrixAutoUpdate = false;
+      // prettier-ignore
+      group.matrix.set(
+        m[0][0] * sx, m[0][1] * sy, m[0][2] * sz, placement.position[0],
+        m[1][0] * sx, m[1][1] * sy, m[1][2] * sz, placement.position[1],
+        m[2][0] * sx, m[2][1] * sy, m[2][2] * sz, placement.position[2],
+        0, 0, 0, 1,
+      );
+      this.things.add(group);
+    }
+  }
+
+  /** The camera's pyramid and a metre grid, for the view from outside. */
+  private showOutline(camera: Camera, frame: Frame, outside: boolean): void {
+    this.outline.clear();
+    if (!outside) return;
+    const points: THREE.Vector3[] = [];
+    const eye = new THREE.Vector3(...camera.position);
+    const corners = (
+      [
+        [0, 0],
+        [frame.width, 0],
+        [frame.width, frame.height],
+        [0, frame.height],
+      ] as [number, number][]
+    ).map((p) => {
+      const [x, y] = pixelToTangent(camera, p);
+      const [r, d, f] = camera.rotation;
+      return new THREE.Vector3(
+        ...([0, 1, 2].map((k) => camera.position[k] + r[k] * x + d[k] * y + f[k]) as [number, number, number]),
+      );
+    });
+    corners.forEach((c, i) => points.push(eye, c, c, corners[(i + 1) % 4]));
+    const lines = new THREE.LineSegments(
+      new THREE.BufferGeometry().setFromPoints(points),
+      new THREE.LineBasicMaterial({ color: 0xd8674d }),
+    );
+    const grid = new THREE.GridHelper(40, 40, 0xb0aca6, 0x84817d);
+    grid.rotation.x = Math.PI / 2;
+    this.outline.add(lines, grid);
+  }
+
+  private stepBack(camera: Camera, shot: Shot): void {
+    const props = Object.values(shot.props);
+    const f = camera.rotation[2];
+    const c: [number, number, number] =
+      props.length > 0
+        ? props[0].placement.position
+        : [camera.position[0] + f[0] * 8, camera.position[1] + f[1] * 8, 0];
+    this.orbit.target.set(...c);
+    this.eye.position.set(camera.position[0] - f[0] * 6 + 4, camera.position[1] - f[1] * 6, camera.position[2] + 7);
+    this.orbit.update();
+  }
+
+  private draw(): void {
+    if (this.queued) return;
+    this.queued = true;
+    requestAnimationFrame(() => {
+      this.queued = false;
+      const { renderer } = this;
+      if (this.outside) {
+        renderer.setRenderTarget(null);
+        renderer.render(this.scene, this.eye);
+        return;
+      }
+      renderer.setRenderTarget(this.target);
+      renderer.clear();
+      renderer.render(this.scene, this.lens);
+      renderer.setRenderTarget(null);
+      renderer.clear();
+      renderer.render(this.screen, this.flat);
+    });
+  }
+
+  dispose(): void {
+    this.orbit.dispose();
+    this.target.dispose();
+    this.renderer.dispose();
+  }
+}
+
+function sharedGroup(model: Model): THREE.Group {
+  let known = modelGeometry.get(model);
+  if (!known) {
+    known = { group: buildGroup(model) };
+    modelGeometry.set(model, known);
+  }
+  return known.group;
+}
+
+function buildGroup(model: Model): THREE.Group {
+  const textures = model.textures.map((t) => {
+    const texture = new THREE.DataTexture(t.texels as Uint8Array<ArrayBuffer>, t.width, t.height);
+    texture.wrapS = texture.wrapT = THREE.RepeatWrapping;
+    texture.magFilter = THREE.LinearFilter;
+    texture.minFilter = THREE.LinearMipmapLinearFilter;
+    texture.generateMipmaps = true;
+    texture.needsUpdate = true;
+    return texture;
+  });
+  const pick = (index: number | null, colour: boolean) => {
+    if (index === null) return null;
+    if (!colour) return textures[index];
+    textures[index].colorSpace = THREE.SRGBColorSpace;
+    return textures[index];
+  };
+  const materials = model.materials.map(
+    (m) =>
+      new THREE.MeshStandardMaterial({
+        color: new THREE.Color().setRGB(m.baseColor[0], m.baseColor[1], m.baseColor[2]),
+        metalness: m.metallic,
+        roughness: m.roughness,
+        map: pick(m.baseTexture, true),
+        roughnessMap: pick(m.surfaceTexture, false),
+        metalnessMap: pick(m.surfaceTexture, false),
+        emissive: new THREE.Color().setRGB(...m.emissive),
+        side: THREE.DoubleSide,
+      }),
+  );
+  const group = new THREE.Group();
+  for (const mesh of model.meshes) {
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute("position", new THREE.BufferAttribute(mesh.positions, 3));
+    geometry.setAttribute("normal", new THREE.BufferAttribute(mesh.normals, 3));
+    if (mesh.uvs) geometry.setAttribute("uv", new THREE.BufferAttribute(mesh.uvs, 2));
+    geometry.setIndex(new THREE.BufferAttribute(mesh.indices, 1));
+    const object = new THREE.Mesh(geometry, materials[mesh.material]);
+    object.castShadow = true;
+    object.receiveShadow = true;
+    group.add(object);
+  }
+  return group;
+}

@@ -1,0 +1,400 @@
+<script setup lang="ts">
+import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
+import { RouterLink, useRouter } from "vue-router";
+import { anglesFromDirection } from "#core/light/sun";
+import { equivalents35mm } from "#core/optics/camera";
+import { sunDirection } from "#core/shot/assemble";
+import { toDegrees } from "#core/math/vec3";
+import PlateDesk from "../desk/PlateDesk.vue";
+import ShortcutSheet from "../parts/ShortcutSheet.vue";
+import CameraCards from "../sill/CameraCards.vue";
+import CompCards from "../sill/CompCards.vue";
+import HandOverCards from "../sill/HandOverCards.vue";
+import LightCards from "../sill/LightCards.vue";
+import PlateCards from "../sill/PlateCards.vue";
+import PropCards from "../sill/PropCards.vue";
+import RenderCards from "../sill/RenderCards.vue";
+import SetCards from "../sill/SetCards.vue";
+import type { StepName, Tool } from "../stores/desk.ts";
+import { STEPS, STEP_TITLES, useDesk } from "../stores/desk.ts";
+import { useFinals } from "../stores/finals.ts";
+import { useModels } from "../stores/models.ts";
+import { useNotices } from "../stores/notices.ts";
+import { usePlate } from "../stores/plate.ts";
+import { useProof } from "../stores/proof.ts";
+import { useShot } from "../stores/shot.ts";
+import { useSolver } from "../stores/solver.ts";
+
+const props = defineProps<{ id: string; step?: string }>();
+const router = useRouter();
+const store = useShot();
+const desk = useDesk();
+const solver = useSolver();
+const plate = usePlate();
+const proof = useProof();
+const finals = useFinals();
+const models = useModels();
+const notices = useNotices();
+const sheet = ref(false);
+const over = ref(false);
+const propCards = ref<{ importModel: (files: FileList | null) => Promise<void> }>();
+
+/** In the Camera step the marks' own answer is shown; elsewhere the camera that the shot was built with. */
+const camera = computed(() => {
+  const shot = store.shot;
+  if (!shot) return null;
+  if (desk.step === "camera") return solver.camera;
+  return shot.solved?.camera ?? null;
+});
+
+onMounted(async () => {
+  try {
+    await store.open(props.id);
+    const shot = store.shot!;
+    document.title = `${shot.name} · Red Harbor`;
+    desk.fit(shot.plate.width, shot.plate.height);
+    await plate.load(shot);
+    await finals.follow(props.id);
+    await models.load(shot);
+  } catch (error) {
+    notices.fail(error);
+    await router.replace("/");
+  }
+});
+onBeforeUnmount(() => {
+  proof.clear();
+  void finals.follow(null);
+  store.close();
+  document.title = "Red Harbor";
+});
+
+watch(
+  () => props.step,
+  (step) => desk.enter((STEPS as readonly string[]).includes(step ?? "") ? (step as StepName) : "plate"),
+  { immediate: true },
+);
+watch(
+  () => store.shot,
+  (shot) => {
+    if (!shot) return;
+    proof.render(shot);
+    void models.load(shot);
+  },
+);
+
+const go = (step: StepName) => router.replace(`/shots/${props.id}/${step}`);
+
+/** What each step has come to, in its own figures. */
+const results = computed<Record<StepName, string>>(() => {
+  const shot = store.shot;
+  if (!shot) return { plate: "", camera: "", set: "", props: "", light: "", render: "", comp: "", handover: "" };
+  const frame = { width: shot.plate.width, height: shot.plate.height };
+  const sun = toDegrees(anglesFromDirection(sunDirection(shot)).azimuth);
+  const done = finals.list.filter((f) => f.status === "done").length;
+  return {
+    plate: `${shot.plate.width} × ${shot.plate.height}`,
+    camera: shot.solved
+      ? `${equivalents35mm(shot.solved.camera.focalPx, frame).diagonal.toFixed(1)} mm eq.`
+      : "not solved",
+    set: count(Object.keys(shot.set).length, "surface"),
+    props: count(Object.values(shot.props).filter((p) => !p.hidden).length, "prop"),
+    light: shot.light.sighting ? `sun at ${sun.toFixed(0)}°` : "not sighted",
+    render: finals.running
+      ? `${Math.round((finals.running.samplesDone / finals.running.samples) * 100)} %`
+      : proof.on && proof.picture
+        ? `proof ${proof.picture.samples}`
+        : "",
+    comp: proof.on ? "shown" : "",
+    handover: done > 0 ? count(done, "final") : "",
+  };
+});
+const count = (n: number, one: string) => (n === 0 ? "none" : `${n} ${one}${n === 1 ? "" : "s"}`);
+const reached = computed<Record<StepName, boolean>>(() => {
+  const shot = store.shot;
+  return {
+    plate: true,
+    camera: shot?.solved != null,
+    set: Object.keys(shot?.set ?? {}).length > 0,
+    props: Object.keys(shot?.props ?? {}).length > 0,
+    light: shot?.light.sighting != null && shot.light.lit != null,
+    render: finals.newest !== null,
+    comp: finals.newest !== null,
+    handover: finals.newest !== null,
+  };
+});
+
+const TOOL_KEYS: Partial<Record<StepName, Record<string, Tool>>> = {
+  camera: { x: "edge-x", y: "edge-y", z: "edge-z", o: "origin", l: "length" },
+  set: { g: "ground", a: "wall", t: "post" },
+  light: { s: "sighting", n: "lit", m: "shaded", h: "shadow" },
+};
+
+function toggleProof(): void {
+  if (proof.on) proof.clear();
+  else if (store.shot?.solved) {
+    proof.on = true;
+    proof.render(store.shot);
+  }
+}
+
+/** True where keys are typed text; a switch or slider that holds the focus leaves the shortcuts alone. */
+const takesText = (target: HTMLElement): boolean =>
+  target instanceof HTMLInputElement
+    ? !["checkbox", "radio", "range", "color", "file"].includes(target.type)
+    : ["TEXTAREA", "SELECT"].includes(target.tagName);
+
+function key(e: KeyboardEvent): void {
+  if (takesText(e.target as HTMLElement)) return;
+  const k = e.key.toLowerCase();
+  if ((e.ctrlKey || e.metaKey) && k === "z") {
+    e.preventDefault();
+    if (e.shiftKey) store.redo();
+    else store.undo();
+    return;
+  }
+  if (e.ctrlKey || e.metaKey || e.altKey) return;
+  const digit = Number(e.key);
+  const tool = TOOL_KEYS[desk.step]?.[k];
+  if (digit >= 1 && digit <= 8) void go(STEPS[digit - 1]);
+  else if (tool) desk.choose(desk.tool === tool ? "pick" : tool);
+  else if (e.key === "Escape") {
+    desk.choose("pick");
+    store.cancelPreview();
+  } else if (k === "f" && store.shot) desk.fit(store.shot.plate.width, store.shot.plate.height);
+  else if (k === "v") desk.overlay = !desk.overlay;
+  else if (k === "k") desk.sillDown = !desk.sillDown;
+  else if (k === "u" && desk.step === "camera") desk.box = !desk.box;
+  else if (k === "c" && (desk.step === "set" || desk.step === "props")) desk.outside = !desk.outside;
+  else if (k === "p") toggleProof();
+  else if (k === "w") desk.compare = desk.compare === "wipe" ? "picture" : "wipe";
+  else if (k === "d") desk.compare = desk.compare === "difference" ? "picture" : "difference";
+  else if (k === "b") desk.blink = true;
+  else if (e.key === "?") sheet.value = true;
+  else return;
+  e.preventDefault();
+}
+const keyUp = (e: KeyboardEvent) => {
+  if (e.key.toLowerCase() === "b") desk.blink = false;
+};
+onMounted(() => {
+  window.addEventListener("keydown", key);
+  window.addEventListener("keyup", keyUp);
+});
+onBeforeUnmount(() => {
+  window.removeEventListener("keydown", key);
+  window.removeEventListener("keyup", keyUp);
+});
+
+async function dropFile(e: DragEvent): Promise<void> {
+  over.value = false;
+  const files = e.dataTransfer?.files ?? null;
+  if (!files?.length) return;
+  if (desk.step !== "props") await go("props");
+  await new Promise((resolve) => setTimeout(resolve, 0));
+  await propCards.value?.importModel(files);
+}
+</script>
+
+<template>
+  <main
+    class="shot"
+    :class="{ over }"
+    @dragover.prevent="over = true"
+    @dragleave.self="over = false"
+    @drop.prevent="dropFile"
+  >
+    <PlateDesk v-if="store.shot" :shot="store.shot" :camera="camera" class="plate" />
+    <div v-else class="plate waiting">Opening the shot …</div>
+    <section v-if="store.shot" class="sill" :class="{ down: desk.sillDown }">
+      <nav class="course" aria-label="Steps">
+        <RouterLink to="/" class="home" title="All shots"
+          ><img src="/mark.svg" alt="All shots" width="20" height="20"
+        /></RouterLink>
+        <button
+          v-for="(s, i) in STEPS"
+          :key="s"
+          class="step"
+          :class="{ on: desk.step === s, reached: reached[s] }"
+          :aria-current="desk.step === s ? 'step' : undefined"
+          :data-test="`step-${s}`"
+          @click="go(s)"
+        >
+          <span class="dot" /><span class="name">{{ STEP_TITLES[s] }}</span> <kbd>{{ i + 1 }}</kbd>
+          <span class="result num">{{ results[s] }}</span>
+        </button>
+        <div class="work">
+          <button
+            class="plain"
+            :disabled="!store.canUndo"
+            :title="store.canUndo ? `Take back: ${store.canUndo}` : 'Nothing to take back'"
+            aria-label="Take back"
+            @click="store.undo()"
+          >
+            <i class="pi pi-undo" />
+          </button>
+          <button
+            class="plain"
+            :disabled="!store.canRedo"
+            :title="store.canRedo ? `Do again: ${store.canRedo}` : 'Nothing to do again'"
+            aria-label="Do again"
+            @click="store.redo()"
+          >
+            <i class="pi pi-refresh" />
+          </button>
+          <span
+            class="lamp"
+            :class="store.saving"
+            :title="
+              store.saving === 'offline' ? 'The server does not answer; work is kept in this browser' : store.saving
+            "
+            data-test="saving"
+          />
+          <button class="plain" title="Keys" aria-label="Keys" @click="sheet = true">
+            <i class="pi pi-question-circle" />
+          </button>
+          <button
+            class="plain"
+            :title="desk.sillDown ? 'Sill up (K)' : 'Sill down (K)'"
+            aria-label="Sill"
+            @click="desk.sillDown = !desk.sillDown"
+          >
+            <i class="pi" :class="desk.sillDown ? 'pi-angle-up' : 'pi-angle-down'" />
+          </button>
+        </div>
+      </nav>
+      <div v-if="!desk.sillDown" class="cards">
+        <PlateCards v-if="desk.step === 'plate'" :shot="store.shot" />
+        <CameraCards v-else-if="desk.step === 'camera'" :shot="store.shot" />
+        <SetCards v-else-if="desk.step === 'set'" :shot="store.shot" />
+        <PropCards v-else-if="desk.step === 'props'" ref="propCards" :shot="store.shot" :camera="camera" />
+        <LightCards v-else-if="desk.step === 'light'" :shot="store.shot" :camera="camera" />
+        <RenderCards v-else-if="desk.step === 'render'" :shot="store.shot" />
+        <CompCards v-else-if="desk.step === 'comp'" :shot="store.shot" />
+        <HandOverCards v-else :shot="store.shot" />
+      </div>
+    </section>
+    <ShortcutSheet v-if="sheet" v-model="sheet" />
+  </main>
+</template>
+
+<style scoped>
+.shot {
+  height: 100%;
+  display: grid;
+  grid-template-rows: 1fr auto;
+}
+.shot.over {
+  outline: 3px solid var(--accent);
+  outline-offset: -3px;
+}
+.plate {
+  min-height: 0;
+}
+.waiting {
+  display: grid;
+  place-items: center;
+}
+.sill {
+  background: var(--band);
+  height: 216px;
+  display: grid;
+  grid-template-rows: 38px 1fr;
+}
+.sill.down {
+  height: 38px;
+}
+.course {
+  display: grid;
+  grid-template-columns: 44px repeat(8, 1fr) auto;
+  border-bottom: 1px solid var(--line);
+}
+.home {
+  display: grid;
+  place-items: center;
+}
+.step {
+  background: none;
+  border: 0;
+  border-left: 1px solid #353332;
+  color: var(--quiet);
+  font: inherit;
+  text-align: left;
+  padding: 3px 8px 2px;
+  display: grid;
+  grid-template-columns: auto auto 1fr;
+  align-items: baseline;
+  column-gap: 6px;
+  cursor: pointer;
+  min-width: 0;
+  position: relative;
+}
+.step:hover {
+  background: #33302f;
+}
+.step.on {
+  background: #3b3431;
+  color: var(--ink);
+}
+.step.on::after {
+  content: "";
+  position: absolute;
+  inset: auto 0 -1px 0;
+  height: 2px;
+  background: var(--accent);
+}
+.dot {
+  width: 7px;
+  height: 7px;
+  border-radius: 50%;
+  border: 1px solid #6c6967;
+  align-self: center;
+}
+.reached .dot {
+  background: var(--good);
+  border-color: var(--good);
+}
+.name {
+  font-weight: 600;
+  white-space: nowrap;
+}
+.step kbd {
+  font: 10px var(--mono);
+  color: #6f6c69;
+}
+.result {
+  grid-column: 2 / -1;
+  font-size: 10.5px;
+  color: var(--quiet);
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.work {
+  display: flex;
+  align-items: center;
+  gap: 2px;
+  padding: 0 10px;
+}
+.work button:disabled {
+  opacity: 0.35;
+  cursor: default;
+}
+.lamp {
+  width: 8px;
+  height: 8px;
+  border-radius: 50%;
+  background: var(--good);
+  margin: 0 6px;
+}
+.lamp.saving {
+  background: var(--warn);
+}
+.lamp.offline {
+  background: var(--bad);
+}
+.cards {
+  display: flex;
+  gap: 8px;
+  padding: 8px;
+  min-height: 0;
+}
+</style>

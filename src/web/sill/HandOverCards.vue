@@ -1,0 +1,67 @@
+<script setup lang="ts">
+import { computed } from "vue";
+import type { Shot } from "#core/shot/schema";
+import { useFinals } from "../stores/finals.ts";
+
+const props = defineProps<{ shot: Shot }>();
+const finals = useFinals();
+const done = computed(() => finals.list.filter((f) => f.status === "done"));
+const full = (f: { width: number; height: number }) =>
+  f.width === props.shot.plate.width && f.height === props.shot.plate.height;
+
+const FILES = [
+  { name: "picture.png", label: "Finished picture", note: "PNG in the plate's own profile and bits" },
+  { name: "prop.png", label: "Prop alone", note: "PNG with straight alpha" },
+  { name: "ratio.exr", label: "Shadow and bounce", note: "ratio to multiply the plate by, float EXR, linear" },
+  { name: "added.exr", label: "Added reflection", note: "light to add, signed, float EXR, linear" },
+];
+
+/** The document, for the command line's render. */
+function saveDocument(): void {
+  const url = URL.createObjectURL(new Blob([JSON.stringify(props.shot, null, 1)], { type: "application/json" }));
+  const link = document.createElement("a");
+  link.href = url;
+  link.download = `${props.shot.name}.shot.json`;
+  link.click();
+  setTimeout(() => URL.revokeObjectURL(url), 1000);
+}
+</script>
+
+<template>
+  <section v-for="f in done.slice(0, 3)" :key="f.id" class="card" style="flex: 1.2">
+    <h3>
+      <span class="num">{{ f.width }} × {{ f.height }}</span>
+      {{ full(f) ? "full size" : `${f.percent} % of the side` }}, {{ f.samples }} samples
+      <span class="end quiet">{{ new Date(f.createdAt).toLocaleTimeString("en-GB", { timeStyle: "short" }) }}</span>
+    </h3>
+    <div class="list">
+      <div v-for="file in FILES" :key="file.name">
+        <a :href="`/api/finals/${f.id}/${file.name}?download`" :download="file.name" :data-test="`save-${file.name}`"
+          ><i class="pi pi-download" /> {{ file.label }}</a
+        >
+        <span class="quiet">{{ file.note }}</span>
+      </div>
+    </div>
+  </section>
+  <section v-if="done.length === 0" class="card" style="flex: 1">
+    <h3>Nothing to hand over yet</h3>
+    <p class="quiet">Render a final first; at 100 % it has the plate's full size.</p>
+  </section>
+  <section class="card" style="flex: 0.8">
+    <h3>Shot</h3>
+    <button class="plain" @click="saveDocument"><i class="pi pi-download" /> Shot document (JSON)</button>
+    <p class="quiet" style="margin: 6px 0 0">For “harbor render” on the command line, beside plate and models.</p>
+    <p v-if="shot.plate.owner || shot.plate.licence" class="quiet">
+      Plate: {{ shot.plate.owner || "owner not said" }}, {{ shot.plate.licence || "licence not said" }}
+    </p>
+  </section>
+</template>
+
+<style scoped>
+a {
+  color: var(--ink);
+}
+a:hover {
+  color: var(--accent);
+}
+</style>

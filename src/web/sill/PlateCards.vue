@@ -1,0 +1,145 @@
+<script setup lang="ts">
+import InputText from "primevue/inputtext";
+import Select from "primevue/select";
+import { onMounted, ref } from "vue";
+import type { TakeListing } from "#core/shot/api";
+import type { Shot } from "#core/shot/schema";
+import { api } from "../api.ts";
+import { useNotices } from "../stores/notices.ts";
+import { useShot } from "../stores/shot.ts";
+
+const props = defineProps<{ shot: Shot }>();
+const store = useShot();
+const notices = useNotices();
+const takes = ref<TakeListing[]>([]);
+const takeName = ref("");
+
+const UNITS = [
+  { label: "metres", value: "m" },
+  { label: "centimetres", value: "cm" },
+  { label: "millimetres", value: "mm" },
+  { label: "feet and inches", value: "ft" },
+] as const;
+
+async function refresh(): Promise<void> {
+  takes.value = await api.takes(store.id!);
+}
+onMounted(() => refresh().catch(notices.fail));
+
+async function keepTake(): Promise<void> {
+  try {
+    await api.keepTake(store.id!, takeName.value.trim() || `Take ${takes.value.length + 1}`, props.shot);
+    takeName.value = "";
+    await refresh();
+  } catch (error) {
+    notices.fail(error);
+  }
+}
+
+async function goBack(take: TakeListing): Promise<void> {
+  try {
+    const document = await api.openTake(take.id);
+    await store.commit(`Go back to “${take.name}”`, (draft) => {
+      Object.assign(draft, document);
+    });
+  } catch (error) {
+    notices.fail(error);
+  }
+}
+
+const text = (key: "owner" | "licence", value: string) =>
+  store.commit(key === "owner" ? "Change owner" : "Change licence", (d) => (d.plate[key] = value));
+</script>
+
+<template>
+  <section class="card" style="flex: 1.1">
+    <h3>Plate</h3>
+    <div class="facts">
+      <span>File</span><span>{{ shot.plate.fileName }}</span>
+      <span>Frame</span>
+      <span class="num">{{ shot.plate.width }} × {{ shot.plate.height }} px, {{ shot.plate.encoding.bits }} bit</span>
+      <span>Colour</span>
+      <span>{{ shot.plate.profile ? "own ICC profile, kept" : "sRGB" }}</span>
+    </div>
+  </section>
+  <section class="card" style="flex: 1.2">
+    <h3>From the camera (EXIF)</h3>
+    <div v-if="Object.values(shot.plate.exif).some((v) => v !== null)" class="facts">
+      <span>Camera</span><span>{{ shot.plate.exif.camera ?? "not said" }}</span>
+      <span>Lens</span>
+      <span>
+        {{ shot.plate.exif.lens ?? "not said" }}
+        <span v-if="shot.plate.exif.focalMm" class="num">· {{ shot.plate.exif.focalMm }} mm</span>
+      </span>
+      <span>35 mm equivalent</span>
+      <span class="num">{{
+        shot.plate.exif.equivalentMm ? `${shot.plate.exif.equivalentMm} mm, by the diagonal` : "not said"
+      }}</span>
+      <span>Taken</span><span class="num">{{ shot.plate.exif.taken ?? "not said" }}</span>
+      <template v-if="(shot.plate.exif.orientation ?? 1) !== 1">
+        <span>Orientation</span><span>turned upright as EXIF says ({{ shot.plate.exif.orientation }})</span>
+      </template>
+    </div>
+    <p v-else class="quiet">The file carries no EXIF. The lens follows from the marks.</p>
+  </section>
+  <section class="card" style="flex: 1">
+    <h3>Shot</h3>
+    <label class="line"
+      >Name
+      <InputText
+        :model-value="shot.name"
+        @change="store.commit('Rename shot', (d) => (d.name = ($event.target as HTMLInputElement).value || d.name))"
+    /></label>
+    <label class="line"
+      >Owner
+      <InputText
+        :model-value="shot.plate.owner"
+        data-test="owner"
+        @change="text('owner', ($event.target as HTMLInputElement).value)"
+    /></label>
+    <label class="line"
+      >Licence
+      <InputText :model-value="shot.plate.licence" @change="text('licence', ($event.target as HTMLInputElement).value)"
+    /></label>
+    <label class="line">
+      Lengths in
+      <Select
+        :model-value="shot.unit"
+        :options="[...UNITS]"
+        option-label="label"
+        option-value="value"
+        @update:model-value="(u) => store.commit('Change unit', (d) => (d.unit = u))"
+      />
+    </label>
+  </section>
+  <section class="card" style="flex: 1">
+    <h3>Takes <span class="quiet">kept states to go back to</span></h3>
+    <div class="row">
+      <InputText v-model="takeName" placeholder="Name of this state" style="flex: 1" @keydown.enter="keepTake" />
+      <button class="plain" @click="keepTake"><i class="pi pi-bookmark" /> Keep</button>
+    </div>
+    <div class="list">
+      <div v-for="t in takes" :key="t.id">
+        {{ t.name }}
+        <span class="quiet">{{
+          new Date(t.createdAt).toLocaleString("en-GB", { dateStyle: "short", timeStyle: "short" })
+        }}</span>
+        <button class="plain end" @click="goBack(t)">Go back</button>
+      </div>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.line {
+  display: grid;
+  grid-template-columns: 72px 1fr;
+  align-items: center;
+  margin-bottom: 3px;
+  color: var(--quiet);
+}
+.line :deep(input) {
+  padding: 2px 6px;
+  min-width: 0;
+}
+</style>

@@ -1,0 +1,227 @@
+import { defineStore } from "pinia";
+import { computed, shallowRef } from "vue";
+import type { Draft } from "immer";
+import { produce } from "immer";
+import type { OpenShot, StaleAnswer } from "#core/shot/api";
+import type { Edit, Step, Work } from "#core/shot/edits";
+import { makeEdit, rebase, stepPatches, takeStep } from "#core/shot/edits";
+import { evidenceKey } from "#core/shot/assemble";
+import { takeCamera } from "#core/shot/resolve";
+import type { Shot } from "#core/shot/schema";
+import { api, ApiFailure } from "../api.ts";
+import { useNotices } from "./notices.ts";
+import { useSolver } from "./solver.ts";
+
+type Change = (draft: Draft<Shot>) => void;
+
+/** The shot after a change; what the change returns does not matter. */
+const changed = (shot: Shot, change: Change): Shot =>
+  produce(shot, (draft) => {
+    change(draft);
+  });
+
+interface Unsaved {
+  step: Step;
+  patches: Edit["forward"];
+}
+
+const pendingKey = (id: string) => `harbor-unsaved-${id}`;
+
+/** The open shot: its document, history, and the saving of every step. */
+export const useShot = defineStore("shot", () => {
+  const notices = useNotices();
+  const solver = useSolver();
+  const id = shallowRef<string | null>(null);
+  const work = shallowRef<Work | null>(null);
+  /** The document while something is being dragged. */
+  const live = shallowRef<Shot | null>(null);
+  const saving = shallowRef<"saved" | "saving" | "offline">("saved");
+  let base: Work | null = null;
+  let revision = 0;
+  let unsaved: Unsaved[] = [];
+  let busy = false;
+
+  const shot = computed(() => live.value ?? work.value?.shot ?? null);
+  const canUndo = computed(() => work.value?.undo.at(-1)?.name ?? null);
+  const canRedo = computed(() => work.value?.redo.at(-1)?.name ?? null);
+
+  function adopt(opened: OpenShot): void {
+    id.value = opened.id;
+    revision = opened.revision;
+    base = { shot: opened.shot, undo: opened.undo, redo: opened.redo };
+    work.value = base;
+    live.value = null;
+  }
+
+  async function open(shotId: string): Promise<void> {
+    close();
+    adopt(await api.openShot(shotId));
+    const left = localStorage.getItem(pendingKey(shotId));
+    if (left) {
+      // Steps that a closed tab could not save any more.
+      const { revision: at, steps } = JSON.parse(left) as { revision: number; steps: Unsaved[] };
+      if (steps.length > 0) {
+        unsaved = steps;
+        if (at === revision) for (const { step } of steps) work.value = takeStep(work.value!, step);
+        else revision = at;
+        await flush();
+      }
+    }
+    solver.follow(shot.value!);
+  }
+
+  function close(): void {
+    id.value = null;
+    work.value = null;
+    live.value = null;
+    base = null;
+    unsaved = [];
+  }
+
+  function remember(): void {
+    if (!id.value) return;
+    if (unsaved.length === 0) localStorage.removeItem(pendingKey(id.value));
+    else localStorage.setItem(pendingKey(id.value), JSON.stringify({ revision, steps: unsaved }));
+  }
+
+  function take(step: Step): void {
+    const before = work.value!;
+    unsaved.push({ step, patches: stepPatches(before, step) });
+    work.value = takeStep(before, step);
+    remember();
+    solver.follow(work.value.shot);
+    void flush();
+  }
+
+  /** Sends unsaved steps, one batch at a time; stale ones are rebased or kept as a take. */
+  async function flush(): Promise<void> {
+    if (busy || !id.value) return;
+    busy = true;
+    try {
+      while (unsaved.length > 0 && id.value) {
+        saving.value = "saving";
+        const batch = unsaved.slice(0, 100);
+        try {
+          const answer = await api.save(id.value, { revision, steps: batch.map((u) => u.step) });
+          revision = answer.revision;
+          for (const { step } of batch) base = takeStep(base!, step);
+          unsaved = unsaved.slice(batch.length);
+          remember();
+        } catch (error) {
+          if (error instanceof ApiFailure && error.code === "stale") await settleStale(error.body as StaleAnswer);
+          else if (error instanceof ApiFailure && error.status >= 400 && error.status < 500) {
+            notices.fail(error);
+            unsaved = [];
+            remember();
+            adopt(await api.openShot(id.value));
+          } else {
+            saving.value = "offline";
+            setTimeout(() => void flush(), 3000);
+            return;
+          }
+        }
+      }
+      saving.value = "saved";
+    } finally {
+      busy = false;
+    }
+  }
+
+  async function settleStale(answer: StaleAnswer): Promise<void> {
+    const mine = work.value!.shot;
+    const steps = unsaved;
+    adopt(answer);
+    const rebased = rebase(work.value!, answer.theirs, steps);
+    if (rebased) {
+      work.value = rebased;
+      notices.say("warn", "This shot was also changed in another window; both changes are in.");
+    } else {
+      unsaved = [];
+      const name = `Kept ${new Date().toLocaleTimeString("en-GB")}: ${steps.map((u) => (u.step.kind === "do" ? u.step.edit.name : u.step.kind)).at(-1) ?? "work"}`;
+      await api.keepTake(id.value!, name, mine);
+      notices.say(
+        "warn",
+        "Another window changed the same thing; your version is kept as a take.",
+        "Open it from the Plate step, under Takes.",
+      );
+    }
+    remember();
+    solver.follow(work.value!.shot);
+  }
+
+  /** Shows a change without keeping it, while something is dragged. */
+  function preview(change: Change): void {
+    if (!work.value) return;
+    live.value = changed(work.value.shot, change);
+    solver.follow(live.value);
+  }
+
+  function cancelPreview(): void {
+    live.value = null;
+    if (work.value) solver.follow(work.value.shot);
+  }
+
+  /**
+   * Keeps a change as one named edit. Where it changes what the camera is solved from, the camera is solved first and
+   * goes into the same edit, unless set or props would be moved: then the user is asked.
+   */
+  async function commit(name: string, change: Change): Promise<void> {
+    const before = work.value;
+    if (!before) return;
+    const next = changed(before.shot, change);
+    const resolves = evidenceKey(next) !== evidenceKey(before.shot);
+    const idle = Object.keys(next.set).length === 0 && Object.keys(next.props).length === 0;
+    let whole = change;
+    if (resolves && idle) {
+      live.value = next;
+      const answer = await solver.answerFor(next);
+      whole = (draft) => {
+        change(draft);
+        if (answer.camera) takeCamera(draft, answer);
+        else draft.solved = null;
+      };
+    }
+    if (work.value) {
+      const edit = makeEdit(work.value.shot, crypto.randomUUID(), name, whole);
+      live.value = null;
+      if (edit) take({ kind: "do", edit });
+    }
+  }
+
+  /** Takes the camera that the marks now give, moving what follows it. */
+  async function takeSolved(): Promise<void> {
+    const answer = await solver.answerFor(work.value!.shot);
+    const edit = makeEdit(work.value!.shot, crypto.randomUUID(), "Take the new camera", (draft) => {
+      takeCamera(draft, answer);
+    });
+    if (edit) take({ kind: "do", edit });
+  }
+
+  function undo(): void {
+    const edit = work.value?.undo.at(-1);
+    if (edit) take({ kind: "undo", id: edit.id });
+  }
+  function redo(): void {
+    const edit = work.value?.redo.at(-1);
+    if (edit) take({ kind: "redo", id: edit.id });
+  }
+
+  return {
+    id,
+    work,
+    shot,
+    live,
+    saving,
+    canUndo,
+    canRedo,
+    open,
+    close,
+    preview,
+    cancelPreview,
+    commit,
+    takeSolved,
+    undo,
+    redo,
+    flush,
+  };
+});

@@ -1,0 +1,64 @@
+import { defineStore } from "pinia";
+import { computed, shallowRef } from "vue";
+import type { SolveAnswer } from "#core/match/request";
+import type { Camera } from "#core/optics/camera";
+import { evidenceKey, solveRequestOf } from "#core/shot/assemble";
+import type { Shot } from "#core/shot/schema";
+import type { SolveReply } from "../workers/solve.worker.ts";
+
+/** The camera of the marks as they stand, solved in a worker; newer marks overtake older ones that still wait. */
+export const useSolver = defineStore("solver", () => {
+  const answer = shallowRef<SolveAnswer | null>(null);
+  const answered = shallowRef("");
+  let worker: Worker | null = null;
+  let next = 1;
+  const waiting = new Map<number, (reply: SolveReply) => void>();
+  let queued: Shot | null = null;
+  let busy = false;
+
+  function send(shot: Shot): Promise<SolveAnswer> {
+    worker ??= startWorker();
+    const id = next++;
+    return new Promise((resolve, reject) => {
+      waiting.set(id, (reply) => (reply.answer ? resolve(reply.answer) : reject(new Error(reply.error))));
+      worker!.postMessage({ id, request: solveRequestOf(shot) });
+    });
+  }
+
+  function startWorker(): Worker {
+    const made = new Worker(new URL("../workers/solve.worker.ts", import.meta.url), { type: "module" });
+    made.onmessage = (event: MessageEvent<SolveReply>) => {
+      waiting.get(event.data.id)?.(event.data);
+      waiting.delete(event.data.id);
+    };
+    return made;
+  }
+
+  function follow(shot: Shot): void {
+    if (evidenceKey(shot) === answered.value) return;
+    queued = shot;
+    if (!busy) void drain();
+  }
+
+  async function drain(): Promise<void> {
+    busy = true;
+    while (queued) {
+      const shot = queued;
+      queued = null;
+      answer.value = await send(shot);
+      answered.value = evidenceKey(shot);
+    }
+    busy = false;
+  }
+
+  async function answerFor(shot: Shot): Promise<SolveAnswer> {
+    if (answered.value === evidenceKey(shot) && answer.value) return answer.value;
+    const result = await send(shot);
+    answer.value = result;
+    answered.value = evidenceKey(shot);
+    return result;
+  }
+
+  const camera = computed<Camera | null>(() => answer.value?.camera ?? null);
+  return { answer, answered, camera, follow, answerFor };
+});
