@@ -1,0 +1,150 @@
+import { createHash } from "node:crypto";
+import { describe, expect, test } from "@jest/globals";
+import validator from "gltf-validator";
+import type { Vec3 } from "#core/math/vec3";
+import { compositeCodes } from "#core/comp/composite";
+import { ciede2000, linearToLab } from "#core/colour/difference";
+import { projectPoint } from "#core/optics/camera";
+import { standing } from "#core/props/transform";
+import { openPlate } from "#node/plates";
+import { readExr } from "#node/readExr";
+import { plateOf, renderShot } from "#node/renderShot";
+import { renderScene } from "#node/renderScene";
+import { FILM_FLOATS, FILM_SAMPLES } from "#kernel/layout";
+import { drawnGround, insertBuoy } from "../testing/quayInsertion.ts";
+import * as quay from "./quay.ts";
+import { recipeHash } from "./recipe.ts";
+import { PAVING_ALBEDO, demoFile, demoShot, quayTruth } from "./shot.ts";
+
+const sha = (bytes: Uint8Array) => createHash("sha256").update(bytes).digest("hex");
+
+async function quayShot() {
+  const jpeg = await demoFile("plate.jpg");
+  const plate = await openPlate(jpeg, "quay.jpg");
+  const buoy = sha(await demoFile("buoy.glb"));
+  const info = {
+    asset: sha(jpeg),
+    codes: sha(plate.codes as Uint8Array),
+    fileName: "quay.jpg",
+    width: plate.width,
+    height: plate.height,
+    encoding: plate.encoding,
+    profile: null,
+    exif: plate.exif,
+    owner: "",
+    licence: "",
+  };
+  const shot = await demoShot(info, plate.codes as Uint8Array, buoy);
+  return { shot, plate: plateOf(shot, plate.codes as Uint8Array), exif: plate.exif };
+}
+
+describe("the committed demo", () => {
+  test("belongs to its recipe, file by file", async () => {
+    const recipe = JSON.parse(new TextDecoder().decode(await demoFile("recipe.json"))) as { recipe: string; files: Record<string, string> };
+    expect(recipe.recipe).toBe(recipeHash());
+    for (const [name, hash] of Object.entries(recipe.files)) expect([name, sha(await demoFile(name))]).toEqual([name, hash]);
+  });
+
+  test("the buoy is a valid glTF file by the Khronos validator", async () => {
+    const report = await validator.validateBytes(await demoFile("buoy.glb"));
+    expect(report.issues.numErrors).toBe(0);
+    expect(report.issues.numWarnings).toBe(0);
+  });
+
+  test("a part of the plate rendered again looks like the committed one", async () => {
+    const committed = readExr(await demoFile("clean.exr"), 3);
+    const region = { x0: 980, y0: 560, x1: 1300, y1: 640 };
+    const film = await renderScene(
+      {
+        camera: quay.camera,
+        frame: quay.frame,
+        set: [],
+        props: [{ model: quay.quayModel(), placement: standing() }],
+        sun: quay.sun,
+        sky: quay.sky,
+        floor: null,
+        plate: null,
+        mask: null,
+        backdrop: null, // the crop shows no sky
+        picture: true,
+      },
+      { ...quay.frame, seed: 9, maxDepth: 8, filterWidth: 1 },
+      { samples: 32, region },
+    );
+    let sum = 0;
+    let n = 0;
+    for (let y = region.y0; y < region.y1; y++) {
+      for (let x = region.x0; x < region.x1; x++) {
+        const i = y * quay.frame.width + x;
+        const own = [0, 1, 2].map((k) => film[i * FILM_FLOATS + k] / film[i * FILM_FLOATS + FILM_SAMPLES]) as Vec3;
+        const [r, g, b] = committed.pixels.subarray(i * 3, i * 3 + 3);
+        sum += ciede2000(linearToLab(...own), linearToLab(r, g, b));
+        n++;
+      }
+    }
+    expect(sum / n).toBeLessThan(2);
+  });
+
+  test("its EXIF is read, and its equivalent agrees with the lens of the truth", async () => {
+    const { exif } = await openPlate(await demoFile("plate.jpg"), "plate.jpg");
+    expect(exif).toMatchObject({ camera: "Skerry Optical SK-1", focalMm: 27.5, equivalentMm: 27, taken: "2026-06-18 09:42:10" });
+    const diagonal = (quay.camera.focalPx * Math.hypot(36, 24)) / Math.hypot(1620, 1080);
+    expect(Math.abs(diagonal - 27)).toBeLessThan(1);
+  });
+});
+
+describe("the quay solved from its marks", () => {
+  test("camera, sun, and a metre cube at the prop's place agree with the truth", async () => {
+    const { shot } = await quayShot();
+    const { camera } = shot.solved!;
+    expect(Math.abs(camera.focalPx / quay.camera.focalPx - 1)).toBeLessThan(0.01);
+    expect(camera.distortion.k1).toBeCloseTo(quay.camera.distortion.k1, 2);
+    const [x, y, z] = (await quayTruth()).buoy.position;
+    for (let i = 0; i < 8; i++) {
+      const corner: Vec3 = [x + (i & 1 ? 0.5 : -0.5), y + (i & 2 ? 0.5 : -0.5), z + (i & 4 ? 1 : 0)];
+      const [a, b] = [projectPoint(camera, corner)!, projectPoint(quay.camera, corner)!];
+      expect(Math.hypot(a[0] - b[0], a[1] - b[1])).toBeLessThan(3);
+    }
+    expect(Math.abs(shot.light.sun.elevationDeg - 37)).toBeLessThan(0.5);
+    expect(Math.abs(shot.light.sun.azimuthDeg - 121)).toBeLessThan(1);
+    // The level hangs on the patch's own stones; the sun's colour and its ratio to the sky do not.
+    const ratio = (a: readonly number[], b: readonly number[], k: number) => a[k] / b[k];
+    const level = shot.light.sunIrradiance[1] / quay.sun.irradiance[1];
+    expect(Math.abs(level - 1)).toBeLessThan(0.2);
+    for (const k of [0, 2]) {
+      expect(Math.abs(ratio(shot.light.sunIrradiance, quay.sun.irradiance, k) / level - 1)).toBeLessThan(0.1);
+    }
+    const sunToSky = (sun: readonly number[], sky: readonly number[]) => sun[1] / sky[1];
+    expect(sunToSky(shot.light.sunIrradiance, shot.light.skyRadiance) / sunToSky(quay.sun.irradiance, quay.sky)).toBeGreaterThan(0.8);
+    expect(sunToSky(shot.light.sunIrradiance, shot.light.skyRadiance) / sunToSky(quay.sun.irradiance, quay.sky)).toBeLessThan(1.25);
+  });
+
+  test("without a prop the composite equals the plate in every value", async () => {
+    const { shot, plate } = await quayShot();
+    const bare = { ...shot, props: {}, light: { ...shot.light, gloss: 1, density: 1.5 } };
+    const passes = await renderShot(bare, plate, new Map(), { percent: 100, samples: 1 });
+    expect(Buffer.from(compositeCodes(plate, passes)).equals(Buffer.from(plate.codes))).toBe(true);
+  });
+});
+
+describe("insertion figures", () => {
+  test("true camera and light, ground as a user draws it, 64 samples", async () => {
+    const { figures } = await insertBuoy(
+      {
+        camera: quay.camera,
+        sun: quay.sun,
+        sky: quay.sky,
+        set: [drawnGround(quay.camera, quay.groundPixels, PAVING_ALBEDO)],
+        floorAlbedo: PAVING_ALBEDO,
+      },
+      64,
+    );
+    console.log("true camera and light:", JSON.stringify(figures));
+    expect(figures.mean).toBeLessThan(2);
+    expect(figures.percentile95).toBeLessThan(5);
+    expect(figures.contactMean).toBeLessThan(3);
+    expect(Math.abs(figures.propLightness)).toBeLessThan(1);
+    expect(Math.abs(figures.shadowLightness)).toBeLessThan(1);
+    expect(figures.shadowEdge.percentile95).toBeLessThan(2);
+  });
+});

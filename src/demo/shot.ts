@@ -1,0 +1,101 @@
+import { readFile } from "node:fs/promises";
+import { fileURLToPath } from "node:url";
+import { probeLight } from "#node/probe";
+import { plateOf } from "#node/renderShot";
+import { sunFromSighting } from "#core/light/sighting";
+import { solve } from "#core/match/solve";
+import type { Vec2 } from "#core/math/vec3";
+import { toDegrees } from "#core/math/vec3";
+import { groundPlane, pixelOnPlane } from "#core/optics/camera";
+import { cameraOf, solveRequestOf } from "#core/shot/assemble";
+import { takeCamera } from "#core/shot/resolve";
+import type { PlateInfo, Shot } from "#core/shot/schema";
+import { newShot } from "#core/shot/schema";
+import * as quay from "./quay.ts";
+
+/** The demo's files as they are committed. */
+export const demoFolder = fileURLToPath(new URL("../../demo/quay/", import.meta.url));
+export const demoFile = (name: string): Promise<Uint8Array> => readFile(demoFolder + name).then((b) => new Uint8Array(b));
+
+export interface QuayTruth {
+  edges: { id: string; axis: "x" | "y" | "z"; points: [Vec2, Vec2] }[];
+  origin: Vec2;
+  length: { points: [Vec2, Vec2]; metres: number };
+  sighting: { footPixel: Vec2; topPixel: Vec2; tipPixel: Vec2 };
+  ground: { pixel: Vec2 }[];
+  probes: { lit: Vec2; shaded: Vec2 };
+  buoy: { position: [number, number, number]; turnDeg: number };
+}
+
+export const quayTruth = async (): Promise<QuayTruth> =>
+  JSON.parse(new TextDecoder().decode(await demoFile("truth.json"))) as QuayTruth;
+
+const half = (p: Vec2): Vec2 => [Math.round(p[0] * 2) / 2, Math.round(p[1] * 2) / 2];
+
+/** Mean reflectance of the paving texture, as a grey-card reading on the quay would give it. */
+export const PAVING_ALBEDO: [number, number, number] = [0.303, 0.281, 0.247];
+
+/** The quay as a finished shot: marks set to half a pixel, everything else solved from them. */
+export async function demoShot(plate: PlateInfo, codes: Uint8Array, buoyAsset: string): Promise<Shot> {
+  const truth = await quayTruth();
+  const shot = newShot("Quay, channel buoy", { ...plate, owner: "Red Harbor", licence: "CC0 (made by the demo's own code)" });
+  truth.edges.forEach((e, i) => {
+    const id = `edge-${i + 1}`;
+    shot.edges[id] = { id, axis: e.axis, points: [half(e.points[0]), half(e.points[1])] };
+  });
+  shot.origin = half(truth.origin);
+  shot.lengths["length-1"] = {
+    id: "length-1",
+    from: half(truth.length.points[0]),
+    to: half(truth.length.points[1]),
+    along: "z",
+    metres: truth.length.metres,
+  };
+  shot.lens.solveK1 = true;
+  takeCamera(shot, solve(solveRequestOf(shot)));
+  const camera = cameraOf(shot);
+  if (!camera) throw new Error("The demo's camera could not be solved.");
+  const onGround = (pixel: Vec2) => pixelOnPlane(camera, pixel, groundPlane())!;
+  shot.set["ground-1"] = {
+    id: "ground-1",
+    name: "Quay",
+    role: "catcher",
+    kind: "ground",
+    height: 0,
+    vertices: truth.ground.map((g) => ({ pixel: g.pixel, world: onGround(g.pixel) })),
+  };
+  // The ice house as a block that casts the shadow which the plate already has.
+  const { width, depth, eaves, ridge } = quay.iceHouse;
+  shot.set["ground-2"] = {
+    id: "ground-2",
+    name: "Ice house",
+    role: "blocker",
+    kind: "ground",
+    height: (eaves + ridge) / 2 - 0.35,
+    vertices: ([[0, 0], [width, 0], [width, depth], [0, depth]] as Vec2[]).map(([x, y]) => ({ pixel: null, world: [x, y, 0] })),
+  };
+  shot.light.sighting = {
+    foot: half(truth.sighting.footPixel),
+    top: half(truth.sighting.topPixel),
+    tip: half(truth.sighting.tipPixel),
+  };
+  const sun = sunFromSighting(camera, shot.light.sighting);
+  if (typeof sun === "string") throw new Error(sun);
+  shot.light.sun = { ...shot.light.sun, azimuthDeg: toDegrees(sun.azimuth), elevationDeg: toDegrees(sun.elevation) };
+  shot.light.lit = { pixel: truth.probes.lit, radius: 26 };
+  shot.light.shaded = { pixel: truth.probes.shaded, radius: 13 };
+  shot.light.albedo = { name: "Typed", colour: PAVING_ALBEDO, spread: 0.03 };
+  const light = await probeLight(shot, plateOf(shot, codes));
+  if (typeof light === "string") throw new Error(light);
+  shot.light.sunIrradiance = light.sunIrradiance;
+  shot.light.skyRadiance = light.skyRadiance;
+  shot.props["prop-1"] = {
+    id: "prop-1",
+    name: "Channel buoy",
+    source: { kind: "model", asset: buoyAsset, fileName: "buoy.glb" },
+    placement: { position: truth.buoy.position, turnDeg: truth.buoy.turnDeg, leanDeg: [0, 0], scale: [1, 1, 1] },
+    keeps: "metres",
+    hidden: false,
+  };
+  return shot;
+}
