@@ -106,6 +106,7 @@ describe("harbor render and comp", () => {
       exif: plate.exif,
       owner: "",
       licence: "",
+      drawing: false,
     };
     const shot = await demoShot(info, plate.codes as Uint8Array, sha(await demoFile("buoy.glb")));
     const file = path.join(folder, "shot.json");

@@ -33,6 +33,7 @@ async function quayShot() {
     exif: plate.exif,
     owner: "",
     licence: "",
+    drawing: false,
   };
   const shot = await demoShot(info, plate.codes as Uint8Array, buoy);
   return { shot, plate: plateOf(shot, plate.codes as Uint8Array), exif: plate.exif };

@@ -10,7 +10,7 @@ import { groundPlane, pixelOnPlane } from "#core/optics/camera";
 import { cameraOf, solveRequestOf } from "#core/shot/assemble";
 import { takeCamera } from "#core/shot/resolve";
 import type { PlateInfo, Shot } from "#core/shot/schema";
-import { newShot } from "#core/shot/schema";
+import { newEdge, newLength, newShot } from "#core/shot/schema";
 import * as quay from "./quay.ts";
 
 /** The demo's files as they are committed. */
@@ -41,14 +41,12 @@ export async function demoShot(plate: PlateInfo, codes: Uint8Array, buoyAsset: s
   const shot = newShot("Quay, channel buoy", { ...plate, owner: "Red Harbor", licence: "CC0 (made by the demo's own code)" });
   truth.edges.forEach((e, i) => {
     const id = `edge-${i + 1}`;
-    shot.edges[id] = { id, axis: e.axis, points: [half(e.points[0]), half(e.points[1])] };
+    shot.edges[id] = newEdge(id, e.axis, [half(e.points[0]), half(e.points[1])]);
   });
   shot.origin = half(truth.origin);
   shot.lengths["length-1"] = {
-    id: "length-1",
-    from: half(truth.length.points[0]),
-    to: half(truth.length.points[1]),
-    along: "z",
+    ...newLength("length-1", half(truth.length.points[0]), half(truth.length.points[1])),
+    name: "Ice house door",
     metres: truth.length.metres,
   };
   shot.lens.solveK1 = true;

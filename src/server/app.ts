@@ -6,8 +6,9 @@ import type { Express, Request } from "express";
 import sharp from "sharp";
 import { ModelError, importGlb } from "#core/exchange/gltf";
 import { modelBounds, triangleCount } from "#core/props/model";
-import { FinalRequestSchema, SaveSchema, TakeSchema } from "#core/shot/api";
-import type { ModelAsset, NewShot } from "#core/shot/api";
+import { LensKitSchema } from "#core/optics/lensKit";
+import { FinalRequestSchema, RenameSchema, SaveSchema, TakeSchema, YardsticksSchema } from "#core/shot/api";
+import type { ModelAsset, NewShot, PictureAsset } from "#core/shot/api";
 import { HashSchema, newShot } from "#core/shot/schema";
 import type { PlateInfo } from "#core/shot/schema";
 import { decodeTexture } from "#node/images";
@@ -18,7 +19,19 @@ import type { AssetStore } from "./assets.ts";
 import type { Database } from "./db/open.ts";
 import { ApiError, check, errorHandler, notFound } from "./errors.ts";
 import type { FinalQueue } from "./finals.ts";
-import { createShot, deleteShot, keepTake, listShots, listTakes, openShot, openTake, saveSteps } from "./shots.ts";
+import { deleteKit, keepKit, keepYardsticks, listKits, openYardsticks } from "./library.ts";
+import {
+  createShot,
+  deleteShot,
+  deleteTake,
+  keepTake,
+  listShots,
+  listTakes,
+  openShot,
+  openTake,
+  renameTake,
+  saveSteps,
+} from "./shots.ts";
 
 export interface Services {
   db: Database;
@@ -62,6 +75,7 @@ export async function storePlate(
     exif: plate.exif,
     owner: "",
     licence: "",
+    drawing: false,
   };
 }
 
@@ -142,8 +156,72 @@ export function createApp({ db, assets, finals }: Services): Express {
     response.json(await listTakes(db, request.params.id));
   });
   api.post("/shots/:id/takes", json, async (request, response) => {
-    const { name, shot } = check(TakeSchema, request.body);
-    response.status(201).json(await keepTake(db, request.params.id, name, shot));
+    const { name, shot, thumbnail } = check(TakeSchema, request.body);
+    response.status(201).json(await keepTake(db, request.params.id, name, shot, thumbnail));
+  });
+  api.post("/takes/:id/name", json, async (request, response) => {
+    response.json(await renameTake(db, request.params.id, check(RenameSchema, request.body).name));
+  });
+  api.delete("/takes/:id", async (request, response) => {
+    await deleteTake(db, request.params.id);
+    response.status(204).end();
+  });
+
+  api.get("/lens-kits", async (_request, response) => {
+    response.json(await listKits(db));
+  });
+  api.post("/lens-kits", json, async (request, response) => {
+    response.status(201).json(await keepKit(db, null, check(LensKitSchema, request.body)));
+  });
+  api.put("/lens-kits/:id", json, async (request, response) => {
+    response.json(await keepKit(db, request.params.id, check(LensKitSchema, request.body)));
+  });
+  api.delete("/lens-kits/:id", async (request, response) => {
+    await deleteKit(db, request.params.id);
+    response.status(204).end();
+  });
+  api.get("/yardsticks", async (_request, response) => {
+    response.json({ list: await openYardsticks(db) });
+  });
+  api.put("/yardsticks", json, async (request, response) => {
+    const { list } = check(YardsticksSchema, request.body);
+    await keepYardsticks(db, list);
+    response.json({ list });
+  });
+
+  api.post("/pictures", bytesOf(64 * MB), async (request, response) => {
+    const bytes = body(request);
+    const name = fileName(request);
+    let size: { width?: number; height?: number };
+    try {
+      const image = sharp(bytes, { limitInputPixels: 120_000_000 });
+      size = await image.metadata();
+      await image.resize(64, 64, { fit: "inside" }).toBuffer();
+    } catch {
+      throw new ApiError(
+        422,
+        "picture-refused",
+        `“${name}” is not a picture that can be read.`,
+        "Save it as JPEG, PNG, WebP or TIFF and drop it again.",
+      );
+    }
+    const answer: PictureAsset = {
+      hash: await assets.put(bytes),
+      name,
+      width: size.width ?? 0,
+      height: size.height ?? 0,
+    };
+    response.status(201).json(answer);
+  });
+  api.get("/pictures/:hash", async (request, response) => {
+    const hash = check(HashSchema, request.params.hash);
+    if (!assets.has(hash)) throw notFound("The picture");
+    const image = await sharp(await assets.get(hash))
+      .rotate()
+      .resize(1600, 1600, { fit: "inside", withoutEnlargement: true })
+      .jpeg({ quality: 86 })
+      .toBuffer();
+    response.type("jpeg").set("Cache-Control", "private, max-age=31536000, immutable").send(image);
   });
   api.get("/takes/:id", async (request, response) => {
     response.json(await openTake(db, request.params.id));

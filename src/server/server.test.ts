@@ -10,6 +10,7 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import sharp from "sharp";
 import type { FinalListing, NewShot, OpenShot, StaleAnswer } from "#core/shot/api";
 import { makeEdit } from "#core/shot/edits";
+import { newLength } from "#core/shot/schema";
 import type { Shot } from "#core/shot/schema";
 import { readExr } from "#node/readExr";
 import { demoFile } from "../demo/shot.ts";
@@ -183,7 +184,7 @@ describe("saving", () => {
     const id = await makeShot();
     const { shot } = await read<OpenShot>(`/shots/${id}`);
     const zero = makeEdit(shot, "z", "Known length", (d) => {
-      d.lengths["length-1"] = { id: "length-1", from: [1, 1], to: [2, 2], along: "z", metres: 0 };
+      d.lengths["length-1"] = { ...newLength("length-1", [1, 1], [2, 2]), metres: 0 };
     })!;
     const response = await post(`/shots/${id}/steps`, { revision: 0, steps: [{ kind: "do", edit: zero }] });
     expect(response.status).toBe(422);
@@ -303,6 +304,20 @@ describe("the data folder", () => {
     const lock = path.join(place, "server.lock");
     await writeFile(lock, JSON.stringify({ pid: 2 ** 22 + 1, start: "1" }));
     lockDataFolder(place)();
+    await rm(place, { recursive: true });
+  });
+
+  test("a killed server that nobody has collected yet does not hold the lock", async () => {
+    const place = await mkdtemp(path.join(tmpdir(), "harbor-zombie-"));
+    // The shell starts a child and becomes another program, which never collects it.
+    const parent = spawn("bash", ["-c", "sleep 0 & echo $!; exec sleep 60"], { stdio: ["ignore", "pipe", "ignore"] });
+    const pid = Number(
+      await new Promise<string>((resolve) => parent.stdout.once("data", (t: Buffer) => resolve(String(t)))),
+    );
+    await new Promise((resolve) => setTimeout(resolve, 300));
+    await writeFile(path.join(place, "server.lock"), JSON.stringify({ pid, start: null }));
+    lockDataFolder(place)();
+    parent.kill();
     await rm(place, { recursive: true });
   });
 

@@ -42,7 +42,15 @@ export async function createShot(db: Database, shot: Shot): Promise<string> {
 export async function openShot(db: Database, id: string): Promise<OpenShot> {
   const [row] = await db.select().from(shots).where(eq(shots.id, id));
   if (!row) throw notFound("The shot");
-  return { id, revision: row.revision, shot: parseShot(row.document), undo: row.undo, redo: row.redo };
+  return { id, revision: row.revision, ...workOf(row) };
+}
+
+/** A row's work. The history of a document that was migrated does not fit it any more and is dropped. */
+function workOf(row: { document: Shot; undo: Edit[]; redo: Edit[] }): Work {
+  const shot = parseShot(row.document);
+  return row.document.version === shot.version
+    ? { shot, undo: row.undo, redo: row.redo }
+    : { shot, undo: [], redo: [] };
 }
 
 export async function deleteShot(db: Database, id: string): Promise<void> {
@@ -69,14 +77,12 @@ export async function saveSteps(db: Database, id: string, save: Save): Promise<{
         {
           id,
           revision: row.revision,
-          shot: row.document,
-          undo: row.undo,
-          redo: row.redo,
+          ...workOf(row),
           theirs: since.flatMap((c) => c.patches),
         },
       );
     }
-    let work: Work = { shot: row.document, undo: row.undo, redo: row.redo };
+    let work = workOf(row);
     const patches: Edit["forward"] = [];
     try {
       for (const step of save.steps) {
@@ -105,13 +111,37 @@ export async function saveSteps(db: Database, id: string, save: Save): Promise<{
 
 export async function listTakes(db: Database, shotId: string): Promise<TakeListing[]> {
   const rows = await db.select().from(takes).where(eq(takes.shotId, shotId)).orderBy(desc(takes.createdAt));
-  return rows.map((t) => ({ id: t.id, name: t.name, createdAt: t.createdAt.toISOString() }));
+  return rows.map(listed);
 }
 
-export async function keepTake(db: Database, shotId: string, name: string, document: Shot): Promise<TakeListing> {
+const listed = (t: { id: string; name: string; thumbnail: string | null; createdAt: Date }): TakeListing => ({
+  id: t.id,
+  name: t.name,
+  thumbnail: t.thumbnail,
+  createdAt: t.createdAt.toISOString(),
+});
+
+export async function keepTake(
+  db: Database,
+  shotId: string,
+  name: string,
+  document: Shot,
+  thumbnail: string | null = null,
+): Promise<TakeListing> {
   await openShot(db, shotId);
-  const [row] = await db.insert(takes).values({ id: randomUUID(), shotId, name, document }).returning();
-  return { id: row.id, name: row.name, createdAt: row.createdAt.toISOString() };
+  const [row] = await db.insert(takes).values({ id: randomUUID(), shotId, name, document, thumbnail }).returning();
+  return listed(row);
+}
+
+export async function renameTake(db: Database, id: string, name: string): Promise<TakeListing> {
+  const [row] = await db.update(takes).set({ name }).where(eq(takes.id, id)).returning();
+  if (!row) throw notFound("The take");
+  return listed(row);
+}
+
+export async function deleteTake(db: Database, id: string): Promise<void> {
+  const gone = await db.delete(takes).where(eq(takes.id, id)).returning({ id: takes.id });
+  if (gone.length === 0) throw notFound("The take");
 }
 
 export async function openTake(db: Database, id: string): Promise<Shot> {

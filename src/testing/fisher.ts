@@ -52,7 +52,14 @@ function stepped(camera: Camera, unknowns: Unknown[], index: number, sign: numbe
 const pixelOf = (camera: Camera, p: Vec3): Vec2 => projectPoint(camera, p)!;
 
 /** Standard deviations of the unknowns, in their order (rotation 3, focal 1, principal 2, k1 1, position 3). */
-export function bounds(camera: Camera, unknowns: Unknown[], edges: WorldEdge[], ties: WorldTie[] = []): number[] {
+export function bounds(
+  camera: Camera,
+  unknowns: Unknown[],
+  edges: WorldEdge[],
+  ties: WorldTie[] = [],
+  /** Rows of further evidence: slopes by the unknowns over their standard deviation. */
+  priors: number[][] = [],
+): number[] {
   const n = unknowns.reduce((s, u) => s + SIZES[u], 0);
   const information = new Float64Array(n * n);
   const slope = (p: Vec3, sigma: number): number[][] =>
@@ -67,6 +74,8 @@ export function bounds(camera: Camera, unknowns: Unknown[], edges: WorldEdge[], 
     const [a, b] = [pixelOf(camera, add(p, scale(d, h))), pixelOf(camera, add(p, scale(d, -h)))];
     return [0, 1].map((k) => (a[k] - b[k]) / (2 * h * sigma));
   };
+  for (const row of priors)
+    for (let a = 0; a < n; a++) for (let b = 0; b < n; b++) information[a * n + b] += row[a] * row[b];
   for (const { world, sigma } of ties) {
     const j = slope(world, sigma);
     for (let a = 0; a < n; a++)

@@ -1,7 +1,9 @@
 import type { SolveRequest } from "#core/match/request";
 import { solve } from "#core/match/solve";
-import type { Vec2 } from "#core/math/vec3";
+import type { Mat3, Vec2, Vec3 } from "#core/math/vec3";
+import { multiply, rotationFromVector, toRadians, transpose } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
+import { orientationAngles, rotationFromAngles } from "#core/optics/camera";
 import { bounds } from "./fisher.ts";
 import type { Unknown, WorldTie } from "./fisher.ts";
 import type { RandomMark } from "./marks.ts";
@@ -16,9 +18,13 @@ import { between, gaussian, seeded } from "./random.ts";
 interface Case {
   name: string;
   unknowns: Unknown[];
+  /** Evidence besides marks: the slope of a value by the unknowns, over its standard deviation. */
+  prior?: (camera: Camera) => number[];
   /** Index, among the bounds, of the value that is judged, and how to read it. */
   judged: number;
   read: (camera: Camera) => number;
+  /** The error itself, where it is not a difference of what is read. */
+  error?: (found: Camera, camera: Camera) => number;
   make: (random: () => number) => {
     camera: Camera;
     marks: RandomMark[];
@@ -28,6 +34,21 @@ interface Case {
 }
 
 const focal = (c: Camera) => c.focalPx;
+
+/** Small rotation, about the camera's own axes, from the true to the found one. */
+function rotationError(found: Mat3, camera: Mat3): Vec3 {
+  const d = multiply(found, transpose(camera));
+  return [(d[2][1] - d[1][2]) / 2, (d[0][2] - d[2][0]) / 2, (d[1][0] - d[0][1]) / 2];
+}
+
+/** Derivative of the roll by small turns about the camera's own axes. */
+const rollSlope = (camera: Camera): number[] =>
+  [0, 1, 2].map((i) => {
+    const w: Vec3 = [0, 0, 0];
+    w[i] = 1e-6;
+    const roll = (r: Mat3) => orientationAngles(r).roll;
+    return (roll(multiply(rotationFromVector(w), camera.rotation)) - roll(camera.rotation)) / 1e-6;
+  });
 
 const CASES: Case[] = [
   {
@@ -48,6 +69,27 @@ const CASES: Case[] = [
     make: (random) => {
       const camera = randomCamera(random);
       return { camera, marks: randomEdges(random, camera, "xy", 6), ties: [], request: {} };
+    },
+  },
+  {
+    // The solver takes such a camera as held level to half a degree; these were held like that.
+    name: "one direction with a known lens",
+    unknowns: ["rotation"],
+    judged: 1,
+    read: () => 0,
+    error: (found, camera) => rotationError(found.rotation, camera.rotation)[1],
+    prior: (camera) => rollSlope(camera).map((s) => s / toRadians(0.5)),
+    make: (random) => {
+      const level = randomCamera(random);
+      const { heading, tilt } = orientationAngles(level.rotation);
+      const roll = toRadians(0.5) * gaussian(random);
+      const camera = { ...level, rotation: rotationFromAngles({ heading, tilt, roll }) };
+      return {
+        camera,
+        marks: randomEdges(random, camera, "x", 6),
+        ties: [],
+        request: { lens: { focalPx: camera.focalPx, solve: [] } },
+      };
     },
   },
   {
@@ -138,7 +180,7 @@ function summarise(name: string, errors: number[], lost: number): Outcome {
   return { name, rms, median, lost, requests: errors.length + lost };
 }
 
-function runCase({ name, unknowns, judged, read, make }: Case): Outcome {
+function runCase({ name, unknowns, judged, read, error: errorOf, prior, make }: Case): Outcome {
   const random = seeded(name.length * 31 + 7);
   const errors: number[] = [];
   let lost = 0;
@@ -152,9 +194,10 @@ function runCase({ name, unknowns, judged, read, make }: Case): Outcome {
       unknowns,
       marks.map((m) => m.world),
       ties.map((t) => t.world),
+      prior ? [prior(camera)] : [],
     );
     // A bound of over 4 % of the focal length is no longer Gaussian; such places say so in a finding instead.
-    if (!(limit[3] < 0.04 * camera.focalPx)) continue;
+    if (unknowns.includes("focal") && !(limit[3] < 0.04 * camera.focalPx)) continue;
     const answer = solve({
       plate: FRAME,
       ...request,
@@ -165,7 +208,8 @@ function runCase({ name, unknowns, judged, read, make }: Case): Outcome {
         pixel: [pixel[0] + gaussian(random), pixel[1] + gaussian(random)],
       })),
     });
-    const error = answer.camera ? (read(answer.camera) - read(camera)) / limit[judged] : Infinity;
+    const off = (found: Camera) => errorOf?.(found, camera) ?? read(found) - read(camera);
+    const error = answer.camera ? off(answer.camera) / limit[judged] : Infinity;
     if (Math.abs(error) <= 5) errors.push(error);
     else lost++;
   }
@@ -174,7 +218,7 @@ function runCase({ name, unknowns, judged, read, make }: Case): Outcome {
 
 /**
  * Two directions with one edge 12 px off, robust: the error of the focal length over that of the same request without
- * the bad edge, and how often the bad edge was the first to be left out.
+ * the bad edge, and how often the bad edge is the first that the answer doubts.
  */
 function runSpoiled(): Outcome & { named: number } {
   const random = seeded(123);
@@ -201,7 +245,9 @@ function runSpoiled(): Outcome & { named: number } {
     if (!robust.camera || !clean.camera) continue;
     robustSum += Math.log(robust.camera.focalPx / camera.focalPx) ** 2;
     cleanSum += Math.log(clean.camera.focalPx / camera.focalPx) ** 2;
-    if (robust.findings.find((f) => f.code === "left-out")?.ids[0] === edges[bad].id) named++;
+    // First among what the answer doubts: what was left out, or else the mark that decides alone.
+    const doubt = robust.findings.find((f) => f.code === "left-out" || f.code === "edge-decides");
+    if (doubt?.ids[0] === edges[bad].id) named++;
   }
   return { name: "robust", rms: Math.sqrt(robustSum / cleanSum), median: 0, lost: 0, requests: count, named };
 }

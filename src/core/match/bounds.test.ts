@@ -8,6 +8,7 @@ const root = fileURLToPath(new URL("../../..", import.meta.url));
 const KINDS = [
   "three directions",
   "two directions",
+  "one direction with a known lens",
   "three directions with the principal point free",
   "three directions with k1 free, from polylines of five points",
   "tie points only",
@@ -47,9 +48,9 @@ describe("random requests of each kind against the Cramér-Rao bound, 400 (with 
     expect(outcome.rms).toBeGreaterThan(0.85);
   });
 
-  test("one edge 12 px off, robust: little worse than without that edge, which is nearly always the first to go", () => {
+  test("one edge 12 px off, robust: little worse than without that edge, which is nearly always the first that is doubted", () => {
     const outcome = outcomes.get("robust")!;
-    expect(outcome.rms).toBeLessThan(2);
-    expect(outcome.named! / outcome.requests).toBeGreaterThan(0.85);
+    expect(outcome.rms).toBeLessThan(1.5);
+    expect(outcome.named! / outcome.requests).toBeGreaterThanOrEqual(0.95);
   });
 });

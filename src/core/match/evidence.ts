@@ -4,6 +4,7 @@ import type { Camera } from "../optics/camera.ts";
 import { groundPlane, pixelOnLine, pixelOnPlane, projectPoint, toCamera } from "../optics/camera.ts";
 import type { Distortion } from "../optics/distortion.ts";
 import { isDistorted, undistortWithSlope } from "../optics/distortion.ts";
+import { eigenSymmetric3 } from "./linear.ts";
 import type { RequestEdge, RequestLength } from "./request.ts";
 import type { State } from "./unknowns.ts";
 
@@ -185,6 +186,74 @@ export class EdgeEvidence implements Evidence {
   restore(): void {}
 }
 
+/**
+ * A mark that is only straight: its points lie on one line, which may run anywhere. Says nothing of directions, and of
+ * the lens all that its bend tells. Nuisances: the line (2).
+ */
+export class LineEvidence implements Evidence {
+  readonly id: string;
+  readonly size: number;
+  readonly nuisances = 2;
+  readonly sigma: number;
+  private normal: Vec3 | null = null;
+  private saved: Vec3 | null = null;
+  private readonly rays: RayCache;
+
+  constructor(readonly edge: RequestEdge) {
+    const points = edge.points as Vec2[];
+    this.id = edge.id;
+    this.size = points.length;
+    this.sigma = edge.sigmaPx ?? 1;
+    this.rays = new RayCache(points);
+  }
+
+  /** The best plane through the camera and the points: least eigenvector of their scatter, distances in pixels. */
+  settle(state: State): void {
+    const rays = this.rays.of(state.camera);
+    const last = rays.length - 6;
+    let n = normalize(cross([rays[0], rays[1], 1], [rays[last], rays[last + 1], 1]));
+    for (let round = 0; round < 3; round++) {
+      const m = [
+        [0, 0, 0],
+        [0, 0, 0],
+        [0, 0, 0],
+      ];
+      for (let i = 0; i < rays.length; i += 6) {
+        const gx = n[0] * rays[i + 2] + n[1] * rays[i + 4];
+        const gy = n[0] * rays[i + 3] + n[1] * rays[i + 5];
+        const w = 1 / Math.max(1e-30, gx * gx + gy * gy);
+        const r = [rays[i], rays[i + 1], 1];
+        for (let a = 0; a < 3; a++) for (let b = 0; b < 3; b++) m[a][b] += w * r[a] * r[b];
+      }
+      const best = eigenSymmetric3(m).vectors[0];
+      n = dot(best, n) < 0 ? scale(best, -1) : best;
+    }
+    this.normal = n;
+  }
+
+  residuals(state: State, step: ArrayLike<number>, out: Float64Array): void {
+    if (!this.normal) this.settle(state);
+    const n0 = this.normal!;
+    const e1 = normalize(cross(n0, Math.abs(n0[0]) < 0.7 ? [1, 0, 0] : [0, 1, 0]));
+    const e2 = cross(n0, e1);
+    const n = normalize([
+      n0[0] + step[0] * e1[0] + step[1] * e2[0],
+      n0[1] + step[0] * e1[1] + step[1] * e2[1],
+      n0[2] + step[0] * e1[2] + step[1] * e2[2],
+    ]);
+    const rays = this.rays.of(state.camera);
+    for (let i = 0; i < this.size; i++) out[i] = planeDistance(n[0], n[1], n[2], rays, i * 6) / this.sigma;
+  }
+
+  move(): void {}
+  save(): void {
+    this.saved = this.normal;
+  }
+  restore(): void {
+    this.normal = this.saved;
+  }
+}
+
 /** A pixel that shows a point on the horizon. */
 export function horizonEvidence(pixel: Vec2, sigma: number): Evidence {
   const ray = new Float64Array(6);
@@ -333,4 +402,92 @@ export class LengthEvidence implements Evidence {
   restore(): void {
     [this.start, this.heading, this.metres, this.sign] = this.saved;
   }
+}
+
+/**
+ * A known length between two points of a surface other than the ground: a level one at a height, or a wall that stands
+ * on a line of two ground pixels. Nuisances: the true pixels of both ends (4).
+ */
+export class SurfaceLengthEvidence implements Evidence {
+  readonly id: string;
+  readonly size = 5;
+  readonly nuisances = 4;
+  private ends: [number, number, number, number];
+  private saved: [number, number, number, number];
+  private readonly sigma: number;
+  private readonly sigmaMetres: number;
+
+  constructor(readonly length: RequestLength) {
+    this.id = length.id;
+    this.ends = [...(length.from as Vec2), ...(length.to as Vec2)];
+    this.saved = this.ends;
+    this.sigma = length.sigmaPx ?? 1;
+    // A length without a tolerance is exact; the floor only keeps the sums finite.
+    this.sigmaMetres = Math.max(length.sigmaMetres ?? 0, length.metres * 1e-5);
+  }
+
+  /** What the marks say the length is at this camera, metres; null where an end does not meet the surface. */
+  measure(camera: Camera): number | null {
+    return surfaceDistance(camera, this.length, this.length.from as Vec2, this.length.to as Vec2);
+  }
+
+  settle(): void {}
+
+  residuals(state: State, step: ArrayLike<number>, out: Float64Array): void {
+    const [a, b, c, d] = this.ends;
+    const from: Vec2 = [a + step[0], b + step[1]];
+    const to: Vec2 = [c + step[2], d + step[3]];
+    const { from: f, to: t, metres } = this.length;
+    out[0] = (from[0] - f[0]) / this.sigma;
+    out[1] = (from[1] - f[1]) / this.sigma;
+    out[2] = (to[0] - t[0]) / this.sigma;
+    out[3] = (to[1] - t[1]) / this.sigma;
+    const read = surfaceDistance(state.camera, this.length, from, to);
+    out[4] = ((read ?? 10 * metres) - metres) / this.sigmaMetres;
+  }
+
+  move(step: ArrayLike<number>): void {
+    const [a, b, c, d] = this.ends;
+    this.ends = [a + step[0], b + step[1], c + step[2], d + step[3]];
+  }
+  save(): void {
+    this.saved = this.ends;
+  }
+  restore(): void {
+    this.ends = this.saved;
+  }
+}
+
+/** Distance of two pixels on the surface that a length names, metres; null where one of them does not meet it. */
+function surfaceDistance(camera: Camera, length: RequestLength, from: Vec2, to: Vec2): number | null {
+  const { on } = length;
+  let plane = groundPlane();
+  if (on && "height" in on) plane = groundPlane(on.height);
+  else if (on) {
+    const feet = on.wall.map((p) => pixelOnPlane(camera, p as Vec2, groundPlane()));
+    if (!feet[0] || !feet[1]) return null;
+    const along = sub(feet[1], feet[0]);
+    const normal = normalize([along[1], -along[0], 0]);
+    plane = { normal, offset: dot(normal, feet[0]) };
+  }
+  const a = pixelOnPlane(camera, from, plane);
+  const b = pixelOnPlane(camera, to, plane);
+  return a && b ? Math.hypot(a[0] - b[0], a[1] - b[1], a[2] - b[2]) : null;
+}
+
+/** What a known length's marks say it is at a camera, metres, signed along its axis; null where it cannot be read. */
+export const readLength = (camera: Camera, length: RequestLength): number | null =>
+  length.on ? new SurfaceLengthEvidence(length).measure(camera) : new LengthEvidence(length).measure(camera);
+
+/**
+ * Root mean square distance, in pixels, of an edge's points from the best line through the vanishing point of a world
+ * direction: what an edge would miss by if it ran along it.
+ */
+export function edgeMisfit(camera: Camera, direction: Vec3, points: Vec2[]): number {
+  const state: State = { camera, families: new Map([["free:tried", direction]]) };
+  const e = new EdgeEvidence({ id: "", axis: "free:tried", points, sigmaPx: 1 }, false);
+  const out = new Float64Array(points.length);
+  e.settle(state);
+  e.residuals(state, [0], out);
+  return Math.sqrt(out.reduce((s, r) => s + r * r, 0) / points.length);
 }

@@ -83,3 +83,27 @@ export function eigenSymmetric3(m: number[][]): { values: number[]; vectors: [nu
     vectors: order.map((i) => [q[0][i], q[1][i], q[2][i]] as [number, number, number]),
   };
 }
+
+/** Unit eigenvector of the least eigenvalue of a symmetric n x n matrix, by inverse iteration; null if it has none clear. */
+export function leastEigenvector(m: Float64Array, n: number): Float64Array | null {
+  let trace = 0;
+  for (let i = 0; i < n; i++) trace += m[i * n + i];
+  if (!(trace > 0)) return null;
+  const l = m.slice();
+  for (let i = 0; i < n; i++) l[i * n + i] += 1e-13 * trace;
+  if (!factor(l, n)) {
+    l.set(m);
+    for (let i = 0; i < n; i++) l[i * n + i] += 1e-10 * trace;
+    if (!factor(l, n)) return null;
+  }
+  const v = Float64Array.from({ length: n }, (_, i) => Math.sin(1 + i * 1.7));
+  for (let round = 0; round < 60; round++) {
+    backSolve(l, n, v);
+    let norm = 0;
+    for (const x of v) norm += x * x;
+    norm = Math.sqrt(norm);
+    if (!Number.isFinite(norm) || norm === 0) return null;
+    for (let i = 0; i < n; i++) v[i] /= norm;
+  }
+  return v;
+}

@@ -28,6 +28,8 @@ const EdgeSchema = v.object({
   onAxis: optional(v.boolean("must be true or false")),
   points: v.pipe(v.array(PixelSchema, "must be a list of pixels"), v.minLength(2, "needs two points or more")),
   sigmaPx: optional(Positive),
+  /** What it lies on, as floor or wall: edges of one axis on one thing are judged together. */
+  group: optional(v.string("must be a text")),
 });
 
 const LengthSchema = v.object({
@@ -39,6 +41,16 @@ const LengthSchema = v.object({
   metres: Positive,
   sigmaMetres: optional(NotNegative),
   sigmaPx: optional(Positive),
+  /** The surface that both ends lie on: level at a height, or upright over a line of two ground pixels. */
+  on: optional(
+    v.union(
+      [
+        v.object({ height: Finite }),
+        v.object({ wall: v.tuple([PixelSchema, PixelSchema], "must be two pixels on the ground") }),
+      ],
+      "must be {height} or {wall}",
+    ),
+  ),
 });
 
 const TieSchema = v.object({
@@ -65,12 +77,15 @@ export const SolveRequestSchema = v.object({
   horizon: optional(v.array(v.object({ pixel: PixelSchema, sigmaPx: optional(Positive) }), "must be a list")),
   origin: optional(PixelSchema),
   cameraHeight: optional(v.object({ metres: Positive, sigmaMetres: optional(NotNegative) })),
+  /** The camera was held level: its tilt as a soft constraint, degrees. */
+  level: optional(v.object({ tiltDeg: optional(Finite), sigmaDeg: Positive })),
   robust: optional(v.boolean("must be true or false")),
 });
 
 export type SolveRequest = v.InferInput<typeof SolveRequestSchema>;
 export type RequestEdge = v.InferInput<typeof EdgeSchema>;
 export type RequestLength = v.InferInput<typeof LengthSchema>;
+export type RequestTie = v.InferInput<typeof TieSchema>;
 
 export type Severity = "info" | "warning" | "error";
 export interface Finding {

@@ -1,5 +1,5 @@
 import type { Mat3, Vec2, Vec3 } from "../math/vec3.ts";
-import { applyTransposed, cross, normalize, rotationAngleBetween, scale, toDegrees } from "../math/vec3.ts";
+import { applyTransposed, cross, normalize, rotationAngleBetween, scale, toDegrees, toRadians } from "../math/vec3.ts";
 import type { Camera, Frame } from "../optics/camera.ts";
 import { fieldsOfView, orientationAngles, projectPoint, rotationFromAngles } from "../optics/camera.ts";
 import { foldsWithin, noDistortion } from "../optics/distortion.ts";
@@ -9,11 +9,15 @@ import type { Evidence } from "./evidence.ts";
 import {
   EdgeEvidence,
   LengthEvidence,
+  LineEvidence,
+  SurfaceLengthEvidence,
   axisDirection,
   horizonEvidence,
+  readLength,
   tieEvidence,
   valueEvidence,
 } from "./evidence.ts";
+import { poseCamera, poseFromSpace, posesFromPlane } from "./pose.ts";
 import type { AnswerCamera, Finding, RequestEdge, SolveAnswer, SolveRequest } from "./request.ts";
 import type { Lens, StartRotation } from "./start.ts";
 import { familyDirection, originFromAxes, placeFromTies, rotationFromDirections, signVote } from "./start.ts";
@@ -76,24 +80,37 @@ function chooseUnknowns(p: Problem): Unknowns {
     scale: p.hasScale,
     origin: (p.request.origin as Vec2) ?? null,
     levels: names("level:"),
-    frees: names("free:"),
+    // A family of one has no direction to solve for: it is only straight.
+    frees: names("free:").filter((name) => p.byAxis.get(name)!.length >= 2),
   };
 }
 
 function gatherEvidence(p: Problem, u: Unknowns, start: State, assumed: StartRotation["assumed"]): Evidence[] {
   const evidence: Evidence[] = [];
   for (const edge of p.edges) {
+    if (edge.axis.startsWith("free:") && !u.frees.includes(edge.axis)) {
+      evidence.push(new LineEvidence(edge));
+      continue;
+    }
     const through = Boolean(edge.onAxis) && u.mode !== "above" && AXIS_NAMES.includes(edge.axis);
     evidence.push(new EdgeEvidence(edge, through));
   }
   for (const length of p.request.lengths ?? []) {
+    if (length.on) {
+      evidence.push(new SurfaceLengthEvidence(length));
+      continue;
+    }
     const e = new LengthEvidence(length);
     e.restart(start.camera);
     evidence.push(e);
   }
   for (const t of p.ties) evidence.push(tieEvidence(t.id, t.pixel, t.world, t.sigma));
   for (const h of p.request.horizon ?? []) evidence.push(horizonEvidence(h.pixel as Vec2, h.sigmaPx ?? 1));
-  const { cameraHeight, lens } = p.request;
+  const { cameraHeight, lens, level } = p.request;
+  if (level) {
+    const tilt = toRadians(level.tiltDeg ?? 0);
+    evidence.push(valueEvidence((s) => orientationAngles(s.camera.rotation).tilt, tilt, toRadians(level.sigmaDeg)));
+  }
   if (cameraHeight && u.scale) {
     const sigma = Math.max(cameraHeight.sigmaMetres ?? 0, cameraHeight.metres * 1e-6);
     evidence.push(valueEvidence((s) => s.camera.position[2], cameraHeight.metres, sigma));
@@ -204,7 +221,7 @@ function startPlace(p: Problem, u: Unknowns, lens: Lens, rotation: Mat3): Vec3 |
   let size = p.request.cameraHeight?.metres ?? 1;
   const sized = { ...camera, position: place };
   for (const length of p.request.lengths ?? []) {
-    const read = new LengthEvidence({ ...length, fromWorld: null }).measure(sized);
+    const read = readLength(sized, length.on ? length : { ...length, fromWorld: null });
     if (read !== null && Math.abs(read) > 1e-9) {
       size = length.metres / Math.abs(read);
       break;
@@ -213,23 +230,41 @@ function startPlace(p: Problem, u: Unknowns, lens: Lens, rotation: Mat3): Vec3 |
   return scale(place, size);
 }
 
-/** Starting states for tie points alone: rotations of a camera held roughly upright, tried one by one. */
-function startsFromTies(p: Problem, focals: number[]): Start[] {
+/**
+ * Starting states for tie points alone: the closed-form poses, and where those leave doubt (four or five points in
+ * space, or points in a plane with noise) rotations tried one by one, the camera held in any of its four ways.
+ */
+function startsFromTies(p: Problem, focals: number[], focalKnown: boolean): Start[] {
   const starts: Start[] = [];
+  const size = Math.max(p.frame.width, p.frame.height);
+  const consider = (camera: Camera, bonus = 1) => {
+    let cost = 0;
+    for (const t of p.ties) {
+      const q = projectPoint(camera, t.world);
+      cost += q ? Math.min(1e8, (q[0] - t.pixel[0]) ** 2 + (q[1] - t.pixel[1]) ** 2) : 1e8;
+    }
+    const state: State = { camera, families: new Map() };
+    starts.push({ rotation: camera.rotation, assumed: null, state, cost: cost * bonus });
+  };
+  const space = poseFromSpace(p.lens, size, p.ties);
+  if (space) {
+    consider(poseCamera(p.lens, focalKnown ? { ...space, focalPx: focals[0] } : space));
+    const place = placeFromTies({ ...p.lens, focalPx: focals[0] }, space.rotation, p.ties);
+    if (focalKnown && place) consider({ ...p.lens, focalPx: focals[0], rotation: space.rotation, position: place });
+  }
+  for (const focalPx of focalKnown ? focals : [null, ...focals]) {
+    for (const pose of posesFromPlane(p.lens, size, p.ties, focalPx)) consider(poseCamera(p.lens, pose));
+  }
+  if (space && starts[0].cost < 400 * p.ties.length) return starts.sort((a, b) => a.cost - b.cost);
   for (const focalPx of focals) {
     const lens: Lens = { ...p.lens, focalPx };
     for (let heading = 0; heading < 24; heading++) {
       for (const tilt of [-1.2, -0.7, -0.35, 0, 0.35, 0.8]) {
-        const rotation = rotationFromAngles({ heading: (heading * Math.PI) / 12, tilt, roll: 0 });
-        const position = placeFromTies(lens, rotation, p.ties);
-        if (!position) continue;
-        const camera: Camera = { ...lens, rotation, position };
-        let cost = 0;
-        for (const t of p.ties) {
-          const q = projectPoint(camera, t.world);
-          cost += q ? Math.min(1e8, (q[0] - t.pixel[0]) ** 2 + (q[1] - t.pixel[1]) ** 2) : 1e8;
+        for (const roll of [0, Math.PI / 2, Math.PI, -Math.PI / 2]) {
+          const rotation = rotationFromAngles({ heading: (heading * Math.PI) / 12, tilt, roll });
+          const position = placeFromTies(lens, rotation, p.ties);
+          if (position) consider({ ...lens, rotation, position });
         }
-        starts.push({ rotation, assumed: null, state: { camera, families: new Map() }, cost });
       }
     }
   }
@@ -257,8 +292,19 @@ function missingEvidence(p: Problem, u: Unknowns): Finding | null {
   const enough = [...p.byAxis]
     .filter(([axis, edges]) => !axis.startsWith("free:") && edges.length >= 2)
     .map(([a]) => a);
-  if (p.ties.length >= 4) return null;
+  const openLens = u.focal && p.focalPx === null;
+  if (p.ties.length >= (openLens ? 6 : 4)) return null;
   if (enough.length === 0) {
+    if (p.ties.length > 0) {
+      return finding(
+        "too-few-ties",
+        "error",
+        openLens
+          ? `${p.ties.length} tie points do not give place and lens: mark six, or type the focal length (then four will do).`
+          : `${p.ties.length} tie points leave the pose open: mark four or more.`,
+        p.ties.map((t) => t.id),
+      );
+    }
     const single = [...p.byAxis.keys()].filter((a) => !a.startsWith("free:"));
     return single.length === 0
       ? finding(
@@ -332,15 +378,28 @@ function doubledEdges(p: Problem): { kept: RequestEdge[]; findings: Finding[] } 
   return { kept, findings };
 }
 
+/** The solver's own view of a solution, for everything that is told about it besides the answer. */
+export interface Inside {
+  unknowns: Unknowns;
+  state: State;
+  evidence: Evidence[];
+  adjusted: Adjusted;
+  hasScale: boolean;
+}
+
 /** Solves one request. Never throws on well-formed input: what cannot be solved is answered with a finding. */
-export function solve(request: SolveRequest): SolveAnswer {
+export const solve = (request: SolveRequest): SolveAnswer => solveInside(request).answer;
+
+/** The answer together with what the solver knows besides it; `inside` is null where there is no camera. */
+export function solveInside(request: SolveRequest): { answer: SolveAnswer; inside: Inside | null } {
+  const without = (findings: Finding[]) => ({ answer: nothing(findings), inside: null });
   let p = prepare(request);
   const doubled = doubledEdges(p);
   p = { ...p, ...prepare({ ...request, edges: doubled.kept }) };
   const findings = doubled.findings;
   const u = chooseUnknowns(p);
   const missing = missingEvidence(p, u);
-  if (missing) return nothing([...findings, missing]);
+  if (missing) return without([...findings, missing]);
 
   const orthogonal = u.focal ? orthogonalFocals(p) : [];
   const guesses = pixelOfFocal(p);
@@ -349,9 +408,9 @@ export function solve(request: SolveRequest): SolveAnswer {
   if (u.focal && p.focalPx === null) focals = orthogonal.length > 0 ? [...orthogonal, guesses[1], guesses[3]] : guesses;
   let starts = focals.map((f) => startFromEdges(p, u, f)).filter((s) => s !== null);
   if (starts.length === 0 && p.ties.length >= 4)
-    starts = startsFromTies(p, u.focal && p.focalPx === null ? pixelOfFocal(p) : [p.focalPx!]);
+    starts = startsFromTies(p, p.focalPx === null ? pixelOfFocal(p) : [p.focalPx], p.focalPx !== null);
   if (starts.length === 0) {
-    return nothing([
+    return without([
       ...findings,
       finding(
         "no-start",
@@ -370,7 +429,7 @@ export function solve(request: SolveRequest): SolveAnswer {
     .filter((s) => plausible(s))
     .sort((a, b) => a.cost - b.cost);
   if (solutions.length === 0) {
-    return nothing([
+    return without([
       ...findings,
       finding(
         "no-solution",
@@ -389,7 +448,7 @@ export function solve(request: SolveRequest): SolveAnswer {
   }
   const reach = cornerReach(best.state.camera, p.frame);
   if (foldsWithin(best.state.camera.distortion, reach)) {
-    return nothing([
+    return without([
       ...findings,
       finding(
         "distortion-folds",
@@ -398,7 +457,15 @@ export function solve(request: SolveRequest): SolveAnswer {
       ),
     ]);
   }
-  return describe(p, u, best, full, solutions.slice(1), rejected, findings);
+  const answer = describe(p, u, best, full, solutions.slice(1), rejected, findings);
+  const inside: Inside = {
+    unknowns: u,
+    state: best.state,
+    evidence: best.evidence,
+    adjusted: best,
+    hasScale: p.hasScale,
+  };
+  return { answer, inside: answer.camera ? inside : null };
 }
 
 type Solution = Adjusted & { evidence: Evidence[]; assumed: StartRotation["assumed"] };
@@ -423,9 +490,14 @@ function distinctStarts(starts: Start[], most: number): Start[] {
 }
 
 /** How many marks are tried as the one to leave out. */
-const SUSPECTS = 4;
+const SUSPECTS = 5;
+/** Two suspects whose sums of squares are closer than this cannot be told apart. */
+const ALIKE = 6;
 
-/** Leaves out, one at a time, marks that the others contradict by over four standard deviations (data snooping, Baarda 1968). */
+/**
+ * Leaves out, one at a time, marks that the others contradict by over three and a half standard deviations (data snooping, Baarda
+ * 1968). Where two marks are equally suspect both go, if the rest still determines the focal length about as well.
+ */
 function withoutOutliers(u: Unknowns, start: Solution): { solution: Solution; rejected: string[] } {
   let solution = start;
   const rejected: string[] = [];
@@ -433,21 +505,33 @@ function withoutOutliers(u: Unknowns, start: Solution): { solution: Solution; re
   while (rejected.length < most) {
     const suspects = solution.evidence
       .map((e, i) => ({ i, drop: e.id ? (leaveOut(u, solution.linear, i)?.drop ?? 0) : 0 }))
-      .filter((s) => s.drop > 16)
+      .filter((s) => s.drop > 12)
       .sort((a, b) => b.drop - a.drop)
       .slice(0, SUSPECTS);
     if (suspects.length === 0) break;
     // One step of the linearised problem may blame a neighbour: the likeliest few are really left out, and the best stays so.
-    const tries = suspects.map(({ i }) => {
-      const evidence = solution.evidence.filter((_, k) => k !== i);
-      return { id: solution.evidence[i].id!, evidence, ...adjust(u, evidence, solution.state) };
-    });
-    const best = tries.reduce((a, b) => (b.cost < a.cost ? b : a));
-    rejected.push(best.id);
+    const without = (ids: (string | null)[]) => {
+      const evidence = solution.evidence.filter((e) => e.id === null || !ids.includes(e.id));
+      return { ids: ids as string[], evidence, ...adjust(u, evidence, solution.state) };
+    };
+    const tries = suspects.map(({ i }) => without([solution.evidence[i].id])).sort((a, b) => a.cost - b.cost);
+    let best = tries[0];
+    if (tries.length > 1 && tries[1].cost - best.cost < ALIKE && rejected.length + 2 <= most) {
+      const both = without([best.ids[0], tries[1].ids[0]]);
+      const sigma = (linear: Solution["linear"]) => {
+        const covariance = covarianceOf(u, linear);
+        return covariance ? Math.sqrt(covariance[FOCAL_INDEX * (unknownCount(u) + 1)]) : Infinity;
+      };
+      if (!u.focal || sigma(both.linear) < 2.5 * sigma(best.linear)) best = both;
+    }
+    rejected.push(...best.ids);
     solution = { ...best, assumed: start.assumed };
   }
   return { solution, rejected };
 }
+
+/** Change of the focal length, in standard deviations, from which a mark is said to decide it. */
+const DECISIVE = 1.2;
 
 const cornerReach = (camera: Camera, frame: Frame): number => {
   const [cx, cy] = camera.principal;
@@ -472,8 +556,9 @@ function ownRms(e: Evidence, state: State): number {
   const out = new Float64Array(e.size);
   e.settle(state);
   e.residuals(state, new Float64Array(8), out);
-  const sigma = e instanceof EdgeEvidence ? e.sigma : 1;
-  const n = e instanceof EdgeEvidence ? e.size : Math.min(e.size, 4);
+  const isEdge = e instanceof EdgeEvidence || e instanceof LineEvidence;
+  const sigma = isEdge ? e.sigma : 1;
+  const n = isEdge ? e.size : Math.min(e.size, 4);
   return Math.sqrt(out.slice(0, n).reduce((s, r) => s + r * r, 0) / n) * sigma;
 }
 
@@ -482,7 +567,7 @@ function rmsOf(evidence: Evidence[], state: State): number {
   let count = 0;
   for (const e of evidence) {
     if (e.id === null) continue;
-    const n = e instanceof EdgeEvidence ? e.size : Math.min(e.size, 4);
+    const n = e instanceof EdgeEvidence || e instanceof LineEvidence ? e.size : Math.min(e.size, 4);
     sum += ownRms(e, state) ** 2 * n;
     count += n;
   }
@@ -551,6 +636,21 @@ function describe(
       ),
     );
   }
+  if (p.request.robust && rejected.length === 0) {
+    const decisive = residuals
+      .filter((r) => r.influence !== null && Math.abs(r.influence) > DECISIVE)
+      .sort((a, b) => Math.abs(b.influence!) - Math.abs(a.influence!))[0];
+    if (decisive) {
+      findings.push(
+        finding(
+          "edge-decides",
+          "info",
+          `${decisive.id} alone decides much of the focal length (without it: ${Math.abs(decisive.influence!).toFixed(1)} standard deviations away), and no other mark can check it. Look at it closely, or add another edge beside it.`,
+          [decisive.id],
+        ),
+      );
+    }
+  }
   for (const e of best.evidence) {
     if (!(e instanceof EdgeEvidence) || e.edge.axis.includes(":")) continue;
     const d = axisDirection(state, e.edge.axis);
@@ -605,13 +705,15 @@ function describe(
     );
   }
   for (const length of p.request.lengths ?? []) {
-    const read = new LengthEvidence(length).measure(camera);
+    const read = readLength(camera, length);
     if (read === null) {
       findings.push(
         finding(
           "length-unreadable",
           "error",
-          `Length ${length.id} does not start on the ground in view. Put its start on the ground.`,
+          length.on
+            ? `Length ${length.id} does not lie on its surface in view. Put both ends on it.`
+            : `Length ${length.id} does not start on the ground in view. Put its start on the ground.`,
           [length.id],
         ),
       );

@@ -1,15 +1,9 @@
-import { createRequire } from "node:module";
 import { beforeAll, describe, expect, test } from "@jest/globals";
-import type { Mat3, Vec2, Vec3 } from "#core/math/vec3";
-import { apply, rotationAngleBetween, scale, sub, toDegrees, toRadians } from "#core/math/vec3";
-import { solve } from "#core/match/solve";
-import { between, gaussian, seeded } from "../../testing/random.ts";
+import type { Vec2, Vec3 } from "#core/math/vec3";
+import { apply, rotationAngleBetween, scale, sub } from "#core/math/vec3";
+import { between, seeded } from "../../testing/random.ts";
 import type { Camera } from "./camera.ts";
 import {
-  equivalents35mm,
-  fieldsOfView,
-  focalFromEquivalent,
-  focalFromSensor,
   groundPlane,
   orientationAngles,
   pixelDirection,
@@ -19,37 +13,13 @@ import {
   rotationFromAngles,
 } from "./camera.ts";
 import { distort, foldsWithin, noDistortion, undistort } from "./distortion.ts";
+import { openCv } from "../../testing/openCv.ts";
+import type { Cv } from "../../testing/openCv.ts";
 
 /** The parts of OpenCV's npm build that serve as the reference. Its pixel centres lie on integers. */
-interface Cv {
-  onRuntimeInitialized: () => void;
-  Mat: { new (): CvMat };
-  matFromArray(rows: number, columns: number, type: number, data: number[]): CvMat;
-  CV_64F: number;
-  CV_64FC1: number;
-  SOLVEPNP_ITERATIVE: number;
-  projectPoints(o: CvMat, r: CvMat, t: CvMat, k: CvMat, d: CvMat, out: CvMat, jacobian: CvMat): void;
-  undistortPoints?(src: CvMat, out: CvMat, k: CvMat, d: CvMat): void;
-  Rodrigues(src: CvMat, out: CvMat): void;
-  solvePnP(o: CvMat, i: CvMat, k: CvMat, d: CvMat, r: CvMat, t: CvMat, guess: boolean, flags: number): boolean;
-}
-interface CvMat {
-  data64F: Float64Array;
-  delete(): void;
-}
-
 let cv: Cv;
 beforeAll(async () => {
-  const require = createRequire(import.meta.url);
-  try {
-    // The module is a thenable that resolves to itself: awaiting it would never end.
-    cv = require("@techstark/opencv-js") as Cv;
-    if (!cv.Mat) await new Promise<void>((resolve) => (cv.onRuntimeInitialized = () => resolve()));
-  } catch (error) {
-    // An uncaught error would print the library's whole source line.
-    // eslint-disable-next-line preserve-caught-error
-    throw new Error(String((error as Error).message).slice(0, 300));
-  }
+  cv = await openCv();
 });
 
 const HALF = 0.5;
@@ -109,51 +79,6 @@ describe("against OpenCV's camera model", () => {
         expect(own[0]).toBeCloseTo(out.data64F[j * 2] + HALF, 6);
         expect(own[1]).toBeCloseTo(out.data64F[j * 2 + 1] + HALF, 6);
       });
-    }
-  });
-
-  test("pose from points: no worse a fit than the iterative solver", () => {
-    const random = seeded(14);
-    for (let i = 0; i < 25; i++) {
-      const camera = { ...randomCamera(random), distortion: noDistortion() };
-      camera.rotation = rotationFromAngles({
-        heading: between(random, -3, 3),
-        tilt: between(random, -0.4, 0.1),
-        roll: between(random, -0.05, 0.05),
-      });
-      const points = pointsBefore(random, camera, 8);
-      const pixels = points.map((p) => {
-        const q = projectPoint(camera, p)!;
-        return [q[0] + gaussian(random), q[1] + gaussian(random)] as Vec2;
-      });
-      const { k, dist } = asCv(camera);
-      const [r, t, m] = [new cv.Mat(), new cv.Mat(), new cv.Mat()];
-      const o = cv.matFromArray(points.length, 3, cv.CV_64F, points.flat());
-      const im = cv.matFromArray(
-        points.length,
-        2,
-        cv.CV_64F,
-        pixels.flat().map((v) => v - HALF),
-      );
-      cv.solvePnP(o, im, k, dist, r, t, false, cv.SOLVEPNP_ITERATIVE);
-      cv.Rodrigues(r, m);
-      const rows = [0, 1, 2].map((row) => [...m.data64F.slice(row * 3, row * 3 + 3)]) as Mat3;
-      const error = (project: (p: Vec3) => Vec2 | null) =>
-        Math.sqrt(points.reduce((s, p, j) => s + project(p)!.reduce((e, v, q) => e + (v - pixels[j][q]) ** 2, 0), 0));
-      const reference = error((p) => {
-        const c = apply(rows, p).map((v, q) => v + t.data64F[q]);
-        return [
-          (c[0] / c[2]) * camera.focalPx + camera.principal[0],
-          (c[1] / c[2]) * camera.focalPx + camera.principal[1],
-        ];
-      });
-      const answer = solve({
-        plate: { width: camera.principal[0] * 2, height: camera.principal[1] * 2 },
-        lens: { focalPx: camera.focalPx, principal: camera.principal, solve: [] },
-        tiePoints: points.map((world, j) => ({ id: `t${j}`, world, pixel: pixels[j] })),
-      });
-      const own = error((p) => projectPoint(answer.camera! as Camera, p));
-      expect(own).toBeLessThan(reference * 1.0001);
     }
   });
 
@@ -220,34 +145,7 @@ describe("rays and planes", () => {
   });
 });
 
-describe("lens arithmetic", () => {
-  test("55 mm on a sensor 22.3 mm wide sees 22.9° across", () => {
-    // Common practice, no published source (docs/design.md section 13).
-    const frame = { width: 5184, height: 3456 };
-    const focalPx = focalFromSensor(55, 22.3, frame);
-    const { horizontal } = fieldsOfView({ focalPx, principal: [2592, 1728] }, frame);
-    expect(toDegrees(horizontal)).toBeCloseTo(22.9, 1);
-    expect(Math.round(focalPx)).toBe(12786);
-  });
-
-  test("35 mm equivalents: a full 36 × 24 frame keeps its focal length by diagonal and by width", () => {
-    // CIPA DC-008 (EXIF 2.3) counts FocalLengthIn35mmFilm by the diagonal of 43.27 mm.
-    const frame = { width: 6000, height: 4000 };
-    const eq = equivalents35mm(focalFromSensor(50, 36, frame), frame);
-    expect(eq.diagonal).toBeCloseTo(50, 6);
-    expect(eq.width).toBeCloseTo(50, 6);
-    expect(Math.hypot(36, 24)).toBeCloseTo(43.27, 2);
-    // A frame of 4:3 shows the difference.
-    const square = { width: 4000, height: 3000 };
-    const f = focalFromEquivalent(28, square);
-    expect(equivalents35mm(f, square).diagonal).toBeCloseTo(28, 9);
-    expect(equivalents35mm(f, square).width).toBeCloseTo((28 * 36 * 5) / (4 * Math.hypot(36, 24)), 6);
-  });
-
-  test("a fold inside the frame is seen, an ordinary lens is not accused", () => {
-    expect(foldsWithin({ ...noDistortion(), k1: -0.4 }, 1)).toBe(true);
-    expect(foldsWithin({ ...noDistortion(), k1: -0.05 }, 0.9)).toBe(false);
-  });
-
-  test("angles", () => expect(toRadians(180)).toBeCloseTo(Math.PI, 12));
+test("a fold inside the frame is seen, an ordinary lens is not accused", () => {
+  expect(foldsWithin({ ...noDistortion(), k1: -0.4 }, 1)).toBe(true);
+  expect(foldsWithin({ ...noDistortion(), k1: -0.05 }, 0.9)).toBe(false);
 });

@@ -115,10 +115,6 @@ export function rotationFromAngles(angles: { heading: number; tilt: number; roll
   return [add(scale(right, cr), scale(down, sr)), sub(scale(down, cr), scale(right, sr)), forward];
 }
 
-/** Focal length in pixels for a lens of `focalMm` on a sensor `sensorWidthMm` wide that fills the frame's width. */
-export const focalFromSensor = (focalMm: number, sensorWidthMm: number, frame: Frame): number =>
-  (focalMm / sensorWidthMm) * frame.width;
-
 /**
  * 35 mm equivalents of a focal length in pixels. `diagonal` counts by the diagonal of 36 x 24 mm (43.27 mm, CIPA
  * DC-008 / EXIF FocalLengthIn35mmFilm), `width` by the width of 36 mm, as much of the trade does.

@@ -1,4 +1,6 @@
 import * as v from "valibot";
+import { YardstickSchema } from "../match/yardsticks.ts";
+import type { LensKit } from "../optics/lensKit.ts";
 import { StepSchema } from "./edits.ts";
 import type { Edit } from "./edits.ts";
 import type { Shot } from "./schema.ts";
@@ -15,7 +17,31 @@ export type Save = v.InferOutput<typeof SaveSchema>;
 export const TakeSchema = v.object({
   name: v.pipe(v.string(), v.minLength(1), v.maxLength(120)),
   shot: ShotSchema,
+  /** A small JPEG of the state as a data address. */
+  thumbnail: v.optional(
+    v.pipe(
+      v.string(),
+      v.regex(/^data:image\/jpeg;base64,[A-Za-z0-9+/=]+$/, "is not a small JPEG"),
+      v.maxLength(200_000),
+    ),
+  ),
 });
+
+export const RenameSchema = v.object({ name: v.pipe(v.string(), v.trim(), v.minLength(1), v.maxLength(120)) });
+
+export const YardsticksSchema = v.object({ list: v.pipe(v.array(YardstickSchema), v.maxLength(500)) });
+
+export interface KeptLensKit {
+  id: string;
+  kit: LensKit;
+}
+
+export interface PictureAsset {
+  hash: string;
+  name: string;
+  width: number;
+  height: number;
+}
 
 export const FinalRequestSchema = v.object({
   percent: v.picklist([25, 50, 100]),
@@ -54,6 +80,7 @@ export interface StaleAnswer extends OpenShot {
 export interface TakeListing {
   id: string;
   name: string;
+  thumbnail: string | null;
   createdAt: string;
 }
 

@@ -8,9 +8,12 @@ import type { Placement } from "../props/transform.ts";
 import { surfaceMesh } from "../set/surfaces.ts";
 import type { LightWeights } from "../trace/film.ts";
 import type { Picture, SetPiece, TraceScene } from "../trace/scene.ts";
-import type { SolveRequest } from "../match/request.ts";
+import { groupLines } from "../detect/groups.ts";
+import { edgeMisfit } from "../match/evidence.ts";
+import type { RequestLength, SolveRequest } from "../match/request.ts";
+import { principalOfCrop } from "../optics/lens.ts";
 import { maskPicture } from "../light/mask.ts";
-import type { Prop, Shot } from "./schema.ts";
+import type { Prop, Shot, ShotEdge } from "./schema.ts";
 
 /** What a shot asks of solver and tracer. */
 
@@ -18,22 +21,133 @@ export const shotFrame = (shot: Shot): Frame => ({ width: shot.plate.width, heig
 
 /** Standard deviation of marks set by hand under the loupe, pixels (common practice, no published source). */
 export const MARK_SIGMA = 0.7;
+/** The horizon is seldom a sharp line. */
+const HORIZON_SIGMA = 2;
+/** Share of the frame's diagonal by which lines of a drawing are off. */
+const DRAWING_NOISE = 0.0025;
+
+/** Standard deviation of a mark of weight 1 on this plate, pixels. */
+export function markSigma(shot: Shot): number {
+  const { width, height, drawing } = shot.plate;
+  return drawing ? Math.max(MARK_SIGMA, DRAWING_NOISE * Math.hypot(width, height)) : MARK_SIGMA;
+}
+
+/** The axes of all edges, those whose direction is read from the picture told from where they meet. */
+export function edgeAxes(shot: Shot): Map<string, string | null> {
+  const axes = new Map<string, string | null>();
+  const open: ShotEdge[] = [];
+  for (const e of Object.values(shot.edges)) {
+    axes.set(e.id, e.axis === "any" ? null : e.axis);
+    if (e.axis === "any" && !e.muted) open.push(e);
+  }
+  if (open.length === 0) return axes;
+  const camera = shot.solved?.camera;
+  const named = Object.values(shot.edges).some((e) => ["x", "y", "z"].includes(e.axis));
+  if (camera && named) {
+    // Some directions are named already: the rest go to the one that fits them best.
+    for (const e of open) {
+      const fits = (["x", "y", "z"] as const).map((axis) => ({
+        axis,
+        px: edgeMisfit(camera, AXIS[axis], e.points),
+      }));
+      fits.sort((p, q) => p.px - q.px);
+      axes.set(e.id, fits[0].px < 12 ? fits[0].axis : null);
+    }
+    return axes;
+  }
+  const lines = open.map((e) => ({ from: e.points[0], to: e.points[e.points.length - 1] }));
+  for (const group of groupLines(lines, shotFrame(shot), 0.04)) {
+    for (const i of group.lines) axes.set(open[i].id, group.axis);
+  }
+  return axes;
+}
+
+const AXIS: Record<"x" | "y" | "z", Vec3> = { x: [1, 0, 0], y: [0, 1, 0], z: [0, 0, 1] };
+
+/** The surface of a known length in the solver's terms; undefined for the ground. */
+function lengthSurface(shot: Shot, on: string | null): RequestLength["on"] {
+  const surface = on === null ? undefined : shot.set[on];
+  if (!surface) return undefined;
+  if (surface.kind === "ground") return surface.height > 0 ? { height: surface.height } : undefined;
+  if (surface.kind === "wall") {
+    const foot = shot.set[surface.on];
+    if (foot?.kind !== "ground") return undefined;
+    const ends = [foot.vertices[surface.edge], foot.vertices[(surface.edge + 1) % foot.vertices.length]];
+    const pixels = ends.map((end) => end.pixel);
+    // A wall on typed corners has its place in metres: it says nothing of the scale by the plate's own pixels.
+    return pixels[0] && pixels[1] ? { wall: [pixels[0], pixels[1]] } : undefined;
+  }
+  return undefined;
+}
 
 export function solveRequestOf(shot: Shot): SolveRequest {
+  const { lens, plate, match } = shot;
+  const frame = shotFrame(shot);
+  const sigma = markSigma(shot);
+  const axes = edgeAxes(shot);
+  const known = lens.focal !== "solve" && lens.focalPx !== null;
+  const locked = match.locks.lens && shot.solved !== null;
+  const solve: NonNullable<NonNullable<SolveRequest["lens"]>["solve"]> = [];
+  let request: SolveRequest["lens"] = {
+    principal: lens.principal ?? (lens.crop ? principalOfCrop(lens.crop) : null),
+    distortion: lens.distortion,
+    solve,
+  };
+  if (locked) {
+    const { focalPx, principal, distortion } = shot.solved!.camera;
+    request = { focalPx, principal, distortion, solve };
+  } else {
+    if (lens.focal !== "hold" || !known) solve.push("focal");
+    if (lens.solvePrincipal) solve.push("principal");
+    if (lens.solveK1) solve.push("k1");
+    if (lens.solveK2) solve.push("k2");
+    if (known) request.focalPx = lens.focalPx;
+    if (known && lens.focal === "tolerant") request.focalTolerance = lens.focalPx! * lens.tolerance;
+    // A drawing has no lens: a loose normal one keeps the answer in reason where its lines leave it open.
+    if (!known && plate.drawing) {
+      request.focalPx = Math.hypot(frame.width, frame.height);
+      request.focalTolerance = 0.6 * request.focalPx;
+    }
+  }
   return {
-    plate: shotFrame(shot),
-    lens: {
-      focalPx: shot.lens.focalPx,
-      solve: [...(shot.lens.focalPx === null ? ["focal" as const] : []), ...(shot.lens.solveK1 ? ["k1" as const] : [])],
-    },
-    edges: Object.values(shot.edges).map((e) => ({ ...e, sigmaPx: MARK_SIGMA })),
-    lengths: Object.values(shot.lengths).map((d) => ({ ...d, sigmaPx: MARK_SIGMA })),
+    plate: frame,
+    lens: request,
+    edges: Object.values(shot.edges).flatMap((e) => {
+      const axis = axes.get(e.id);
+      if (e.muted || !axis) return [];
+      return [{ id: e.id, axis, onAxis: e.onAxis, points: e.points, sigmaPx: sigma / Math.sqrt(e.weight) }];
+    }),
+    lengths: Object.values(shot.lengths).flatMap((l) => {
+      if (l.muted) return [];
+      const on = lengthSurface(shot, l.on);
+      return [
+        {
+          id: l.id,
+          from: l.from,
+          to: l.to,
+          along: on ? null : l.along,
+          fromWorld: on ? null : l.fromWorld,
+          metres: l.metres,
+          sigmaMetres: l.sigmaMetres,
+          sigmaPx: sigma,
+          ...(on ? { on } : {}),
+        },
+      ];
+    }),
+    tiePoints: Object.values(shot.ties).flatMap((t) =>
+      t.muted ? [] : [{ id: t.id, pixel: t.pixel, world: t.world, sigmaPx: sigma }],
+    ),
+    horizon: Object.values(shot.horizon).map((h) => ({ pixel: h.pixel, sigmaPx: Math.max(sigma, HORIZON_SIGMA) })),
     origin: shot.origin,
+    cameraHeight: shot.cameraHeight,
+    level: shot.level,
+    robust: match.robust,
   };
 }
 
 /** Text that changes whenever the solver would be asked something else. */
-export const evidenceKey = (shot: Shot): string => JSON.stringify(solveRequestOf(shot));
+export const evidenceKey = (shot: Shot): string =>
+  shot.match.by === "hand" ? "by hand" : JSON.stringify(solveRequestOf(shot));
 
 export const cameraOf = (shot: Shot): Camera | null => shot.solved?.camera ?? null;
 

@@ -22,11 +22,14 @@ export interface Movement {
 /**
  * Puts a newly solved camera into the shot by the rule of docs/design.md section 1: set vertices placed on the plate
  * follow the plate on their own plane, typed ones keep their metres; props keep their metres, or the pixel of their
- * foot, as chosen. Changes the draft and returns what moved.
+ * foot, as chosen. A camera without uncertainty is one matched by hand. Changes the draft and returns what moved.
  */
-export function takeCamera(draft: Draft<Shot> | Shot, answer: SolveAnswer): Movement[] {
+export function takeCamera(
+  draft: Draft<Shot> | Shot,
+  answer: Pick<SolveAnswer, "camera" | "sigma" | "rmsPx">,
+): Movement[] {
   const { camera, sigma } = answer;
-  if (!camera || !sigma) return [];
+  if (!camera) return [];
   const old = draft.solved?.camera as Camera | undefined;
   const next: Camera = {
     focalPx: camera.focalPx,
@@ -38,8 +41,12 @@ export function takeCamera(draft: Draft<Shot> | Shot, answer: SolveAnswer): Move
   draft.solved = {
     camera: next,
     evidence: evidenceKey(draft as Shot),
-    rmsPx: answer.rmsPx ?? 0,
-    sigma: { ...sigma, rotationDeg: [...sigma.rotationDeg], positionM: sigma.positionM && [...sigma.positionM] },
+    rmsPx: answer.rmsPx,
+    sigma: sigma && {
+      ...sigma,
+      rotationDeg: [...sigma.rotationDeg],
+      positionM: sigma.positionM && [...sigma.positionM],
+    },
   };
   if (!old) return [];
   const movements: Movement[] = [];
@@ -78,4 +85,9 @@ export function takeCamera(draft: Draft<Shot> | Shot, answer: SolveAnswer): Move
     note(prop.id, prop.name, before, after, lost);
   }
   return movements;
+}
+
+/** The camera alone, as an answer, for one that was matched by hand. */
+export function handAnswer(camera: Camera): Pick<SolveAnswer, "camera" | "sigma" | "rmsPx"> {
+  return { camera: { ...camera, fovDeg: { horizontal: 0, vertical: 0 } }, sigma: null, rmsPx: null };
 }

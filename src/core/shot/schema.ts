@@ -1,9 +1,11 @@
 import * as v from "valibot";
-import { DistortionSchema, PixelSchema } from "../match/request.ts";
+import { AxisSchema, DistortionSchema, PixelSchema } from "../match/request.ts";
+import { noDistortion } from "../optics/distortion.ts";
+import type { Vec2 } from "../math/vec3.ts";
 
 /** The shot document: the one model that browser, server and command line share. */
 
-export const SHOT_VERSION = 1;
+export const SHOT_VERSION = 2;
 
 const Finite = v.pipe(v.number("must be a number"), v.finite("must be finite"));
 const Positive = v.pipe(Finite, v.minValue(1e-6, "must be greater than 0"));
@@ -46,20 +48,72 @@ const PlateSchema = v.object({
   }),
   owner: Text,
   licence: Text,
+  /** A drawing or design: no lens truth, large noise of the marks. */
+  drawing: v.boolean(),
 });
+
+/** x, y, z, level:NAME, free:NAME, or any: the direction is read from the picture. */
+const EdgeAxisSchema = v.union([AxisSchema, v.literal("any")]);
 
 const EdgeSchema = v.object({
   id: Id,
-  axis: v.picklist(["x", "y", "z"]),
-  points: v.tuple([PixelSchema, PixelSchema]),
+  axis: EdgeAxisSchema,
+  /** Lies on its axis through the origin. */
+  onAxis: v.boolean(),
+  points: v.pipe(v.array(PixelSchema), v.minLength(2)),
+  /** How much the mark counts: its standard deviation is divided by the square root of it. */
+  weight: v.pipe(Finite, v.minValue(0.01), v.maxValue(100)),
+  muted: v.boolean(),
+  /** Not moved or deleted by hand. */
+  locked: v.boolean(),
 });
 
 const LengthSchema = v.object({
   id: Id,
+  name: Text,
   from: PixelSchema,
   to: PixelSchema,
   along: v.nullable(v.picklist(["x", "y", "z"])),
+  /** The set surface that both ends lie on; null is the ground (for `from`, where it runs along an axis). */
+  on: v.nullable(Id),
+  /** Known world point of the start, instead of a place on the ground. */
+  fromWorld: v.nullable(Vec3Schema),
   metres: Positive,
+  sigmaMetres: NotNegative,
+  muted: v.boolean(),
+});
+
+const TieSchema = v.object({ id: Id, pixel: PixelSchema, world: Vec3Schema, muted: v.boolean() });
+
+/** A construction that is drawn on the plate to test the match, or to measure. */
+const GaugeSchema = v.variant("kind", [
+  v.object({ id: Id, kind: v.literal("tape"), points: v.tuple([PixelSchema, PixelSchema]) }),
+  v.object({ id: Id, kind: v.literal("line"), points: v.tuple([PixelSchema, PixelSchema]) }),
+  v.object({
+    id: Id,
+    kind: v.literal("division"),
+    points: v.tuple([PixelSchema, PixelSchema, PixelSchema, PixelSchema]),
+    across: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(40)),
+    down: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(40)),
+  }),
+]);
+
+export const NOTE_KINDS = ["height", "lens", "width", "time", "white", "other"] as const;
+
+const NotesSchema = v.object({
+  text: v.pipe(v.string(), v.maxLength(20_000, "is too long")),
+  pictures: v.record(Id, v.object({ id: Id, asset: HashSchema, name: Text })),
+  /** Remembered values: metres for heights and widths, millimetres for lenses, kelvin for white balance. */
+  values: v.record(
+    Id,
+    v.object({
+      id: Id,
+      kind: v.picklist(NOTE_KINDS),
+      label: Text,
+      value: v.nullable(Finite),
+      sigma: v.nullable(NotNegative),
+    }),
+  ),
 });
 
 export const CameraSchema = v.object({
@@ -70,16 +124,43 @@ export const CameraSchema = v.object({
   position: Vec3Schema,
 });
 
+const LensSchema = v.object({
+  /** Solved from the marks, solved with what is known of it as a tolerant value, or held. */
+  focal: v.picklist(["solve", "tolerant", "hold"]),
+  /** The held or known focal length; null until one is given. */
+  focalPx: v.nullable(Positive),
+  /** Its standard deviation, relative. */
+  tolerance: v.pipe(Finite, v.minValue(1e-4, "must be greater than 0"), v.maxValue(1)),
+  /** Where that value comes from, in words. */
+  source: Text,
+  /** Longer side of the sensor, millimetres. */
+  sensorMm: v.nullable(Positive),
+  solveK1: v.boolean(),
+  solveK2: v.boolean(),
+  solvePrincipal: v.boolean(),
+  /** Held distortion: coefficients that are not solved. */
+  distortion: DistortionSchema,
+  /** Where the distortion comes from, in words. */
+  distortionSource: Text,
+  /** Null is the middle of the frame. */
+  principal: v.nullable(PixelSchema),
+  /** The part of a larger picture that the plate is. */
+  crop: v.nullable(v.object({ width: Positive, height: Positive, left: Finite, top: Finite })),
+});
+
 const SolvedSchema = v.object({
   camera: CameraSchema,
   evidence: v.string(),
-  rmsPx: NotNegative,
-  sigma: v.object({
-    focalPx: Finite,
-    rotationDeg: Vec3Schema,
-    positionM: v.nullable(Vec3Schema),
-    cameraHeightM: v.nullable(Finite),
-  }),
+  rmsPx: v.nullable(NotNegative),
+  /** Null for a camera that was matched by hand. */
+  sigma: v.nullable(
+    v.object({
+      focalPx: Finite,
+      rotationDeg: Vec3Schema,
+      positionM: v.nullable(Vec3Schema),
+      cameraHeightM: v.nullable(Finite),
+    }),
+  ),
 });
 
 const VertexSchema = v.object({
@@ -179,10 +260,25 @@ export const ShotSchema = v.object({
   name: Text,
   unit: v.picklist(["m", "cm", "mm", "ft"]),
   plate: PlateSchema,
-  lens: v.object({ focalPx: v.nullable(Positive), solveK1: v.boolean() }),
+  lens: LensSchema,
+  /** Where the camera comes from: the marks, or the hand. What is locked the hand does not move. */
+  match: v.object({
+    by: v.picklist(["marks", "hand"]),
+    robust: v.boolean(),
+    locks: v.object({ rotation: v.boolean(), lens: v.boolean(), position: v.boolean() }),
+    /** World point that hand moves keep on its pixel. */
+    held: v.nullable(v.object({ world: Vec3Schema, pixel: PixelSchema })),
+  }),
   edges: v.record(Id, EdgeSchema),
   lengths: v.record(Id, LengthSchema),
+  ties: v.record(Id, TieSchema),
+  horizon: v.record(Id, v.object({ id: Id, pixel: PixelSchema })),
+  cameraHeight: v.nullable(v.object({ metres: Positive, sigmaMetres: NotNegative })),
+  /** The camera was held level: standard deviation of its tilt, degrees. */
+  level: v.nullable(v.object({ sigmaDeg: Positive })),
   origin: v.nullable(PixelSchema),
+  gauges: v.record(Id, GaugeSchema),
+  notes: NotesSchema,
   solved: v.nullable(SolvedSchema),
   box: v.object({ position: Vec3Schema, size: v.tuple([Positive, Positive, Positive]) }),
   set: v.record(Id, SurfaceSchema),
@@ -198,11 +294,76 @@ export const ShotSchema = v.object({
 export type Shot = v.InferOutput<typeof ShotSchema>;
 export type ShotEdge = v.InferOutput<typeof EdgeSchema>;
 export type ShotLength = v.InferOutput<typeof LengthSchema>;
+export type ShotTie = v.InferOutput<typeof TieSchema>;
+export type Gauge = v.InferOutput<typeof GaugeSchema>;
+export type NoteKind = (typeof NOTE_KINDS)[number];
+export type NoteValue = Shot["notes"]["values"][string];
 export type Surface = v.InferOutput<typeof SurfaceSchema>;
 export type GroundSurface = Extract<Surface, { kind: "ground" }>;
 export type SetVertex = v.InferOutput<typeof VertexSchema>;
 export type Prop = v.InferOutput<typeof PropSchema>;
 export type PlateInfo = v.InferOutput<typeof PlateSchema>;
+
+/** What of a shot's camera evidence is not there yet. */
+const noEvidence = (): Pick<
+  Shot,
+  "lens" | "match" | "edges" | "lengths" | "ties" | "horizon" | "cameraHeight" | "level" | "origin" | "gauges" | "notes"
+> => ({
+  lens: {
+    focal: "solve",
+    focalPx: null,
+    tolerance: 0.04,
+    source: "",
+    sensorMm: null,
+    solveK1: false,
+    solveK2: false,
+    solvePrincipal: false,
+    distortion: noDistortion(),
+    distortionSource: "",
+    principal: null,
+    crop: null,
+  },
+  match: {
+    by: "marks",
+    robust: false,
+    locks: { rotation: false, lens: false, position: false },
+    held: null,
+  },
+  edges: {},
+  lengths: {},
+  ties: {},
+  horizon: {},
+  cameraHeight: null,
+  level: null,
+  origin: null,
+  gauges: {},
+  notes: { text: "", pictures: {}, values: {} },
+});
+
+/** A new edge. */
+export const newEdge = (id: string, axis: string, points: Vec2[]): ShotEdge => ({
+  id,
+  axis,
+  onAxis: false,
+  points,
+  weight: 1,
+  muted: false,
+  locked: false,
+});
+
+/** A new known length, upright from the ground. */
+export const newLength = (id: string, from: Vec2, to: Vec2): ShotLength => ({
+  id,
+  name: "",
+  from,
+  to,
+  along: "z",
+  on: null,
+  fromWorld: null,
+  metres: 1,
+  sigmaMetres: 0,
+  muted: false,
+});
 
 /** A shot with nothing marked yet. */
 export function newShot(name: string, plate: PlateInfo): Shot {
@@ -211,10 +372,7 @@ export function newShot(name: string, plate: PlateInfo): Shot {
     name,
     unit: "m",
     plate,
-    lens: { focalPx: null, solveK1: false },
-    edges: {},
-    lengths: {},
-    origin: null,
+    ...noEvidence(),
     solved: null,
     box: { position: [0, 0, 0], size: [1, 1, 1] },
     set: {},
@@ -239,7 +397,32 @@ export function newShot(name: string, plate: PlateInfo): Shot {
 }
 
 /** Migrations by the version that they start from. */
-const MIGRATIONS: Record<number, (old: Record<string, unknown>) => Record<string, unknown>> = {};
+const MIGRATIONS: Record<number, (old: Record<string, unknown>) => Record<string, unknown>> = {
+  // Version 2: every kind of evidence, lens, hand match, gauges and notes.
+  1: (old) => {
+    const blank = noEvidence();
+    const lens = old.lens as { focalPx: number | null; solveK1: boolean };
+    const edges = old.edges as Record<string, { id: string; axis: string; points: [Vec2, Vec2] }>;
+    const lengths = old.lengths as Record<string, Partial<ShotLength> & { id: string; from: Vec2; to: Vec2 }>;
+    const entries = <T, R>(record: Record<string, T>, make: (value: T) => R) =>
+      Object.fromEntries(Object.entries(record).map(([id, value]) => [id, make(value)]));
+    return {
+      ...old,
+      ...blank,
+      version: 2,
+      plate: { ...(old.plate as object), drawing: false },
+      lens: {
+        ...blank.lens,
+        focal: lens.focalPx === null ? "solve" : "hold",
+        focalPx: lens.focalPx,
+        solveK1: lens.solveK1,
+      },
+      edges: entries(edges, (e) => newEdge(e.id, e.axis, e.points)),
+      lengths: entries(lengths, (l) => ({ ...newLength(l.id, l.from, l.to), ...l })),
+      origin: old.origin,
+    };
+  },
+};
 
 /** Checks a stored or received document, migrated to the current version. Throws with the name of the wrong field. */
 export function parseShot(input: unknown): Shot {

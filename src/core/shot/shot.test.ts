@@ -11,7 +11,7 @@ import type { Work } from "./edits.ts";
 import { HISTORY_LIMIT, clash, makeEdit, rebase, stepPatches, takeStep } from "./edits.ts";
 import { takeCamera } from "./resolve.ts";
 import type { Shot } from "./schema.ts";
-import { newShot, parseShot } from "./schema.ts";
+import { newEdge, newShot, parseShot } from "./schema.ts";
 
 const hash = "0".repeat(64);
 export const testShot = (): Shot =>
@@ -26,18 +26,15 @@ export const testShot = (): Shot =>
     exif: { camera: null, lens: null, focalMm: null, equivalentMm: null, taken: null, orientation: null },
     owner: "",
     licence: "",
+    drawing: false,
   });
 
 const edgeEdit = (shot: Shot, id: string, at: number) =>
   makeEdit(shot, `e-${id}-${at}`, `Mark ${id}`, (d) => {
-    d.edges[id] = {
-      id,
-      axis: "x",
-      points: [
-        [at, 1],
-        [at + 9, 2],
-      ],
-    };
+    d.edges[id] = newEdge(id, "x", [
+      [at, 1],
+      [at + 9, 2],
+    ]);
   })!;
 const fresh = (): Work => ({ shot: testShot(), undo: [], redo: [] });
 const doing = (work: Work, id: string, at: number): Work =>
@@ -46,7 +43,7 @@ const doing = (work: Work, id: string, at: number): Work =>
 describe("the document", () => {
   test("a new shot is valid, and wrong fields are named", () => {
     expect(parseShot(JSON.parse(JSON.stringify(testShot())))).toEqual(testShot());
-    expect(() => parseShot({ ...testShot(), lens: { focalPx: -1, solveK1: false } })).toThrow("lens.focalPx");
+    expect(() => parseShot({ ...testShot(), lens: { ...testShot().lens, focalPx: -1 } })).toThrow("lens.focalPx");
     expect(() => parseShot({ ...testShot(), version: 0 })).toThrow(/version/);
     expect(() => parseShot(null)).toThrow("not an object");
   });
@@ -176,8 +173,8 @@ describe("solving again when work exists", () => {
 
   test("the request that a shot makes is what the solver takes", () => {
     const shot = testShot();
-    shot.lens = { focalPx: 700, solveK1: true };
-    expect(solveRequestOf(shot).lens).toEqual({ focalPx: 700, solve: ["k1"] });
+    shot.lens = { ...shot.lens, focal: "hold", focalPx: 700, solveK1: true };
+    expect(solveRequestOf(shot).lens).toMatchObject({ focalPx: 700, solve: ["k1"] });
     expect(solve(solveRequestOf(shot)).findings[0].code).toBe("no-evidence");
   });
 });

@@ -1,5 +1,7 @@
 import { doublePrecision, integer, jsonb, pgTable, primaryKey, text, timestamp } from "drizzle-orm/pg-core";
 import type { Edit } from "#core/shot/edits";
+import type { Yardstick } from "#core/match/yardsticks";
+import type { LensKit } from "#core/optics/lensKit";
 import type { Shot } from "#core/shot/schema";
 
 /** Everything but the files, which lie in the asset store. */
@@ -35,7 +37,22 @@ export const takes = pgTable("takes", {
     .references(() => shots.id, { onDelete: "cascade" }),
   name: text("name").notNull(),
   document: jsonb("document").$type<Shot>().notNull(),
+  /** A small picture of the state, as a data address. */
+  thumbnail: text("thumbnail"),
   createdAt: timestamp("created_at", { withTimezone: true }).notNull().defaultNow(),
+});
+
+/** Lenses kept by name for later plates. */
+export const lensKits = pgTable("lens_kits", {
+  id: text("id").primaryKey(),
+  document: jsonb("document").$type<LensKit>().notNull(),
+  updatedAt: timestamp("updated_at", { withTimezone: true }).notNull().defaultNow(),
+});
+
+/** The user's own list of yardsticks; one row once it was changed. */
+export const yardsticks = pgTable("yardsticks", {
+  id: text("id").primaryKey(),
+  list: jsonb("list").$type<Yardstick[]>().notNull(),
 });
 
 /** Files of a finished render, by what they are. */
