@@ -12,8 +12,7 @@ export interface Stuck {
 
 /**
  * Brings a straight mark onto the edge of the plate under it, to parts of a pixel. Lightness is read across the mark at
- * many places; the line through the steps of one sense (dark to bright, or bright to dark) that are strongest together,
- * with a leaning to the mark as it was set, is found by trying offsets of both ends, then refined by least squares over
+ * many places; the line through the steps that are strongest together, with a leaning to the mark as it was set, is found by trying offsets of both ends, then refined by least squares over
  * the steps' own sub-pixel places. Ends keep their place along the mark. Null where there is no clear edge within
  * `reach` pixels.
  */
@@ -44,26 +43,24 @@ export function stickEdge(tone: Tone, from: Vec2, to: Vec2, reach = 6): Stuck | 
       slopes[i * wide + k] = (across[k + 4] - across[k] + 2 * (across[k + 3] - across[k + 1])) / (6 * STEP);
   }
   const noise = medianMagnitude(slopes);
-  let best: { a: number; b: number; score: number; sign: number } | null = null;
+  let best: { a: number; b: number; score: number } | null = null;
   const tries = Math.round(reach / STEP);
-  const bound = 4 * noise + 0.05;
-  for (const sign of [1, -1]) {
-    for (let p = -tries; p <= tries; p++) {
-      for (let q = -tries; q <= tries; q++) {
-        let sum = 0;
-        for (let i = 0; i < places; i++) {
-          const k = half + Math.round(p + (q - p) * along[i]);
-          // Bounded, so that one bright spot does not outvote a long edge.
-          const g = sign * slopes[i * wide + k];
-          sum += g > bound ? bound : g;
-        }
-        const away = (p * p + q * q) * STEP * STEP;
-        const score = sum * Math.exp(-away / (2 * (reach * 0.9) ** 2));
-        if (!best || score > best.score) best = { a: p * STEP, b: q * STEP, score, sign };
+  // Bounded, so that one bright spot does not outvote a long edge; of either sense, since what lies behind a corner may
+  // be brighter here and darker there.
+  const bound = 3 * noise + 0.02;
+  for (let p = -tries; p <= tries; p++) {
+    for (let q = -tries; q <= tries; q++) {
+      let sum = 0;
+      for (let i = 0; i < places; i++) {
+        const g = Math.abs(slopes[i * wide + half + Math.round(p + (q - p) * along[i])]);
+        sum += g > bound ? bound : g;
       }
+      const away = (p * p + q * q) * STEP * STEP;
+      const score = sum * Math.exp(-away / (2 * (reach * 1.1) ** 2));
+      if (!best || score > best.score) best = { a: p * STEP, b: q * STEP, score };
     }
   }
-  if (!best || best.score / places < 1.5 * noise + 0.004) return null;
+  if (!best || best.score / places < 1.3 * noise + 0.003) return null;
   let { a, b } = best;
   let scatter = 0;
   let window = 2.5;
@@ -73,7 +70,7 @@ export function stickEdge(tone: Tone, from: Vec2, to: Vec2, reach = 6): Stuck | 
     for (let i = 0; i < places; i++) {
       const t = along[i];
       const middle = a + (b - a) * t;
-      const step = stepNear(slopes, i * wide, wide, half, STEP, middle, window, best.sign);
+      const step = stepNear(slopes, i * wide, wide, half, STEP, middle, window);
       if (step) steps.push([t, step.at, step.weight]);
     }
     if (steps.length < Math.max(5, places / 4)) return null;
@@ -110,7 +107,7 @@ function medianMagnitude(values: Float32Array): number {
   return sorted[sorted.length >> 1];
 }
 
-/** The place of the step of one sense nearest to `middle`: centroid of the slope around its strongest point. */
+/** The place of the step nearest to `middle`: centroid of the slope around its strongest point. */
 function stepNear(
   slopes: Float32Array,
   row: number,
@@ -119,7 +116,6 @@ function stepNear(
   stepSize: number,
   middle: number,
   window: number,
-  sign: number,
 ): { at: number; weight: number } | null {
   const low = Math.max(1, Math.round((middle - window) / stepSize) + half);
   const high = Math.min(wide - 2, Math.round((middle + window) / stepSize) + half);
@@ -127,13 +123,14 @@ function stepNear(
   let most = 0;
   for (let k = low; k <= high; k++) {
     const far = ((k - half) * stepSize - middle) / window;
-    const g = sign * slopes[row + k] * (1 - 0.4 * far * far);
+    const g = Math.abs(slopes[row + k]) * (1 - 0.4 * far * far);
     if (g > most) {
       most = g;
       peak = k;
     }
   }
   if (peak < 0) return null;
+  const sign = Math.sign(slopes[row + peak]);
   let [sum, moment] = [0, 0];
   for (let k = Math.max(0, peak - 3); k <= Math.min(wide - 1, peak + 3); k++) {
     const g = sign * slopes[row + k];

@@ -651,22 +651,27 @@ function describe(
       );
     }
   }
+  const reversed: RequestEdge[] = [];
   for (const e of best.evidence) {
     if (!(e instanceof EdgeEvidence) || e.edge.axis.includes(":")) continue;
     const d = axisDirection(state, e.edge.axis);
     const along: Vec3 = [0, 1, 2].map(
       (i) => camera.rotation[i][0] * d[0] + camera.rotation[i][1] * d[1] + camera.rotation[i][2] * d[2],
     ) as Vec3;
-    if (signVote(camera, e.edge, along) < 0) {
-      findings.push(
-        finding(
-          "edge-turned",
-          "info",
-          `Edge ${e.id} was drawn against ${axisWord(e.edge.axis)} and counts turned round.`,
-          [e.id!],
-        ),
-      );
-    }
+    if (signVote(camera, e.edge, along) < 0) reversed.push(e.edge);
+  }
+  if (reversed.length > 0) {
+    const names = reversed.map((e) => `${e.id} (${axisWord(e.axis)})`).join(", ");
+    findings.push(
+      finding(
+        "edge-turned",
+        "info",
+        reversed.length === 1
+          ? `Edge ${reversed[0].id} was drawn against ${axisWord(reversed[0].axis)} and counts turned round.`
+          : `Drawn against their directions and counted turned round: ${names}.`,
+        reversed.map((e) => e.id),
+      ),
+    );
   }
   if (best.assumed === "level") {
     findings.push(
