@@ -1,8 +1,12 @@
+import type { Yardstick } from "#core/match/yardsticks";
+import type { LensKit } from "#core/optics/lensKit";
 import type {
   FinalListing,
+  KeptLensKit,
   ModelAsset,
   NewShot,
   OpenShot,
+  PictureAsset,
   Save,
   ShotListing,
   StaleAnswer,
@@ -68,8 +72,19 @@ export const api = {
   deleteShot: (id: string) => ask<void>(`/shots/${id}`, { method: "DELETE" }),
   save: (id: string, save: Save) => ask<{ revision: number }>(`/shots/${id}/steps`, json(save)),
   takes: (id: string) => ask<TakeListing[]>(`/shots/${id}/takes`),
-  keepTake: (id: string, name: string, shot: Shot) => ask<TakeListing>(`/shots/${id}/takes`, json({ name, shot })),
+  keepTake: (id: string, name: string, shot: Shot, thumbnail?: string) =>
+    ask<TakeListing>(`/shots/${id}/takes`, json({ name, shot, thumbnail })),
   openTake: (id: string) => ask<Shot>(`/takes/${id}`),
+  renameTake: (id: string, name: string) => ask<TakeListing>(`/takes/${id}/name`, json({ name })),
+  deleteTake: (id: string) => ask<void>(`/takes/${id}`, { method: "DELETE" }),
+  lensKits: () => ask<KeptLensKit[]>("/lens-kits"),
+  addLensKit: (kit: LensKit) => ask<KeptLensKit>("/lens-kits", json(kit)),
+  changeLensKit: (id: string, kit: LensKit) => ask<KeptLensKit>(`/lens-kits/${id}`, { ...json(kit), method: "PUT" }),
+  deleteLensKit: (id: string) => ask<void>(`/lens-kits/${id}`, { method: "DELETE" }),
+  yardsticks: () => ask<{ list: Yardstick[] }>("/yardsticks"),
+  keepYardsticks: (list: Yardstick[]) =>
+    ask<{ list: Yardstick[] }>("/yardsticks", { ...json({ list }), method: "PUT" }),
+  addPicture: (file: File) => ask<PictureAsset>("/pictures", upload(file)),
   addModel: (file: File) => ask<ModelAsset>("/models", upload(file)),
   addFinal: (id: string, percent: number, samples: number) =>
     ask<FinalListing>(`/shots/${id}/finals`, json({ percent, samples })),

@@ -167,6 +167,20 @@ export class EdgeEvidence implements Evidence {
     this.normal = n0;
   }
 
+  /** Feet of the points on the line as it was settled last, pixels. */
+  feet(camera: Camera): Vec2[] {
+    const rays = this.rays.of(camera);
+    const [nx, ny, nz] = this.normal;
+    return this.points.map(([u, v], i) => {
+      const at = i * 6;
+      const gx = nx * rays[at + 2] + ny * rays[at + 4];
+      const gy = nx * rays[at + 3] + ny * rays[at + 5];
+      const g = gx * gx + gy * gy || 1;
+      const off = (nx * rays[at] + ny * rays[at + 1] + nz) / g;
+      return [u - off * gx, v - off * gy];
+    });
+  }
+
   residuals(state: State, step: ArrayLike<number>, out: Float64Array): void {
     const d = this.direction(state);
     let n: Vec3;
@@ -478,6 +492,14 @@ function surfaceDistance(camera: Camera, length: RequestLength, from: Vec2, to: 
 /** What a known length's marks say it is at a camera, metres, signed along its axis; null where it cannot be read. */
 export const readLength = (camera: Camera, length: RequestLength): number | null =>
   length.on ? new SurfaceLengthEvidence(length).measure(camera) : new LengthEvidence(length).measure(camera);
+
+/** Where an edge's points would lie if it ran exactly along a world direction: their feet on the best such line. */
+export function edgeFeet(camera: Camera, direction: Vec3, points: Vec2[]): Vec2[] {
+  const state: State = { camera, families: new Map([["free:tried", direction]]) };
+  const e = new EdgeEvidence({ id: "", axis: "free:tried", points, sigmaPx: 1 }, false);
+  e.settle(state);
+  return e.feet(camera);
+}
 
 /**
  * Root mean square distance, in pixels, of an edge's points from the best line through the vanishing point of a world

@@ -53,8 +53,8 @@ export interface Facet {
 
 /** True if a point of the facet's plane lies inside its outline. */
 export function insideFacet({ plane, ring }: Facet, p: Vec3): boolean {
-  let sign = 0;
-  let [turns, n] = [0, ring.length];
+  let turns = 0;
+  const n = ring.length;
   // Crossings of a ray in the plane's own coordinates.
   const u = normalize(sub(ring[1], ring[0]));
   const v = cross(plane.normal, u);
@@ -62,8 +62,7 @@ export function insideFacet({ plane, ring }: Facet, p: Vec3): boolean {
   for (let i = 0; i < n; i++) {
     const [a, b] = [at(ring[i]), at(ring[(i + 1) % n])];
     if (a[1] > 0 === b[1] > 0) continue;
-    sign = a[0] + ((b[0] - a[0]) * -a[1]) / (b[1] - a[1]);
-    if (sign > 0) turns++;
+    if (a[0] + ((b[0] - a[0]) * -a[1]) / (b[1] - a[1]) > 0) turns++;
   }
   return turns % 2 === 1;
 }

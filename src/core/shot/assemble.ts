@@ -115,7 +115,16 @@ export function solveRequestOf(shot: Shot): SolveRequest {
     edges: Object.values(shot.edges).flatMap((e) => {
       const axis = axes.get(e.id);
       if (e.muted || !axis) return [];
-      return [{ id: e.id, axis, onAxis: e.onAxis, points: e.points, sigmaPx: sigma / Math.sqrt(e.weight) }];
+      return [
+        {
+          id: e.id,
+          axis,
+          onAxis: e.onAxis,
+          points: e.points,
+          sigmaPx: sigma / Math.sqrt(e.weight),
+          ...(e.group ? { group: e.group } : {}),
+        },
+      ];
     }),
     lengths: Object.values(shot.lengths).flatMap((l) => {
       if (l.muted) return [];

@@ -66,6 +66,8 @@ const EdgeSchema = v.object({
   muted: v.boolean(),
   /** Not moved or deleted by hand. */
   locked: v.boolean(),
+  /** What it lies on, as floor or wall; edges of one axis on one thing are judged together. */
+  group: Text,
 });
 
 const LengthSchema = v.object({
@@ -349,6 +351,7 @@ export const newEdge = (id: string, axis: string, points: Vec2[]): ShotEdge => (
   weight: 1,
   muted: false,
   locked: false,
+  group: "",
 });
 
 /** A new known length, upright from the ground. */

@@ -10,7 +10,11 @@ import { formatLength } from "#core/units/length";
 import { distance } from "#core/math/vec3";
 import { useDesk } from "../stores/desk.ts";
 import { useSolver } from "../stores/solver.ts";
-import { boxLines, groundGrid, horizonLine, worldLine } from "./guides.ts";
+import { edgeAxes } from "#core/shot/assemble";
+import { edgeMisfit } from "#core/match/evidence";
+import ChecksOverlay from "./ChecksOverlay.vue";
+import { edgeTone } from "./edgeWords.ts";
+import { boxLines, horizonLine, worldLine } from "./guides.ts";
 import type { Handle } from "./marks.ts";
 
 const props = defineProps<{ shot: Shot; camera: Camera | null; handles: Handle[]; hot: string | null }>();
@@ -34,12 +38,10 @@ const spot = (p: Vec2) => desk.toScreen(p);
 const guides = computed(() => {
   const { camera } = props;
   if (!camera || !desk.overlay) return null;
-  const showGrid = desk.grid && (desk.step === "camera" || desk.step === "set");
   const o: Vec3 = [0, 0, 0];
   const reach = Math.max(0.3, Math.min(2, distance(camera.position, o) / 8));
   return {
     horizon: path(horizonLine(camera, frame.value)),
-    grid: showGrid ? groundGrid(camera).map(path).join("") : "",
     axes: (["x", "y", "z"] as const).map((axis, k) => {
       const end: Vec3 = [0, 0, 0];
       end[k] = reach;
@@ -56,12 +58,15 @@ const doubted = computed(
   () => new Set((solver.answer?.findings ?? []).filter((f) => f.code === "edge-disagrees").flatMap((f) => f.ids)),
 );
 
+const axes = computed(() => edgeAxes(props.shot));
 const edges = computed(() =>
   Object.values(props.shot.edges).map((e) => {
-    const [a, b] = e.points.map(spot);
+    const points = e.points.map(spot);
+    const [a, b] = [points[0], points[points.length - 1]];
     return {
       ...e,
-      a,
+      tone: edgeTone(axes.value.get(e.id) ?? "any"),
+      d: path(e.points),
       b,
       mid: [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2],
       px: residualOf.value.get(e.id),
@@ -69,6 +74,19 @@ const edges = computed(() =>
     };
   }),
 );
+const AXES: Record<string, Vec3> = { x: [1, 0, 0], y: [0, 1, 0], z: [0, 0, 1] };
+const trial = computed(() => {
+  const t = desk.trial;
+  const { camera } = props;
+  if (!t) return null;
+  const direction = AXES[t.axis];
+  const px = camera && direction ? edgeMisfit(camera, direction, t.points) : null;
+  return { d: path(t.points), at: spot(t.points[t.points.length - 1]), px };
+});
+const proposals = computed(() =>
+  desk.step === "camera" ? desk.proposals.map((p, i) => ({ ...p, i, d: path(p.points), on: desk.lit === i })) : [],
+);
+const held = computed(() => (props.shot.match.held ? spot(props.shot.match.held.pixel) : null));
 
 const surfaces = computed(() => {
   const { camera, shot } = props;
@@ -131,7 +149,7 @@ const pointHandles = computed(() => props.handles.filter((h) => !h.to).map((h) =
 </script>
 
 <template>
-  <svg class="marks" aria-hidden="true">
+  <svg class="marks" aria-hidden="true" :style="{ opacity: desk.overlayStrength }">
     <clipPath id="frame">
       <rect
         :x="desk.offset[0]"
@@ -140,8 +158,8 @@ const pointHandles = computed(() => props.handles.filter((h) => !h.to).map((h) =
         :height="frame.height * desk.scale"
       />
     </clipPath>
+    <ChecksOverlay v-if="desk.overlay" :shot="shot" :camera="camera" />
     <g v-if="guides">
-      <path v-if="guides.grid" clip-path="url(#frame)" :d="guides.grid" class="grid" />
       <path v-if="desk.step === 'camera'" :d="guides.horizon" class="horizon" />
       <g v-if="desk.step === 'camera' || desk.step === 'set'">
         <g v-for="a in guides.axes" :key="a.axis" :class="`axis-${a.axis}`">
@@ -163,20 +181,53 @@ const pointHandles = computed(() => props.handles.filter((h) => !h.to).map((h) =
       </g>
     </g>
     <g v-if="desk.step === 'camera'">
-      <g v-for="e in edges" :key="e.id" :class="[`axis-${e.axis}`, { on: desk.selected === e.id, doubted: e.doubted }]">
-        <line :x1="e.a[0]" :y1="e.a[1]" :x2="e.b[0]" :y2="e.b[1]" class="halo" />
-        <line :x1="e.a[0]" :y1="e.a[1]" :x2="e.b[0]" :y2="e.b[1]" class="edge" />
+      <g v-for="p in proposals" :key="`p${p.i}`" :class="[`axis-${p.axis}`, 'proposal', { on: p.on }]">
+        <path :d="p.d" />
+      </g>
+      <g
+        v-for="e in edges"
+        :key="e.id"
+        :class="[e.tone, { on: desk.selected === e.id, doubted: e.doubted, muted: e.muted }]"
+      >
+        <path :d="e.d" class="halo" />
+        <path :d="e.d" class="edge" />
         <rect :x="e.b[0] - 3.5" :y="e.b[1] - 3.5" width="7" height="7" class="plus" />
         <text v-if="e.px !== undefined && desk.selected === e.id" :x="e.mid[0] + 8" :y="e.mid[1] - 8" class="tag">
           {{ e.px.toFixed(2) }} px
         </text>
         <text v-else-if="e.doubted" :x="e.mid[0] + 8" :y="e.mid[1] - 8" class="tag doubt">?</text>
       </g>
+      <g v-if="trial" class="trial">
+        <path :d="trial.d" class="halo" />
+        <path :d="trial.d" class="edge" />
+        <text :x="trial.at[0] + 9" :y="trial.at[1] - 9" class="tag">
+          {{ trial.px === null ? "no camera to try against" : `would miss by ${trial.px.toFixed(2)} px` }}
+        </text>
+      </g>
       <g v-for="l in Object.values(shot.lengths)" :key="l.id" class="length" :class="{ on: desk.selected === l.id }">
         <line :x1="spot(l.from)[0]" :y1="spot(l.from)[1]" :x2="spot(l.to)[0]" :y2="spot(l.to)[1]" class="halo" />
         <line :x1="spot(l.from)[0]" :y1="spot(l.from)[1]" :x2="spot(l.to)[0]" :y2="spot(l.to)[1]" class="edge" />
         <text :x="spot(l.to)[0] + 7" :y="spot(l.to)[1] + 12" class="tag">{{ formatLength(l.metres, shot.unit) }}</text>
       </g>
+      <g
+        v-for="t in Object.values(shot.ties)"
+        :key="t.id"
+        class="tie"
+        :class="{ on: desk.selected === t.id, muted: t.muted }"
+      >
+        <path :d="`M${spot(t.pixel)[0] - 8} ${spot(t.pixel)[1]}l8 -8 8 8 -8 8z`" />
+        <text :x="spot(t.pixel)[0] + 11" :y="spot(t.pixel)[1] - 6" class="tag">
+          {{ t.world.map((v) => Number(v.toFixed(2))).join(", ") }}
+        </text>
+      </g>
+      <g v-for="h in Object.values(shot.horizon)" :key="h.id" class="sea" :class="{ on: desk.selected === h.id }">
+        <path :d="`M${spot(h.pixel)[0] - 16} ${spot(h.pixel)[1]}h32m-16 -4v8`" />
+      </g>
+      <path
+        v-if="held"
+        class="held"
+        :d="`M${held[0] - 9} ${held[1] - 9}h18v18h-18zM${held[0] - 3} ${held[1]}h6m-3 -3v6`"
+      />
       <g v-if="shot.origin" class="origin" :class="{ on: desk.selected === 'origin' }">
         <circle :cx="spot(shot.origin)[0]" :cy="spot(shot.origin)[1]" r="7" />
         <path
@@ -232,10 +283,6 @@ circle {
   fill: none;
   vector-effect: non-scaling-stroke;
 }
-.grid {
-  stroke: #ffffff33;
-  stroke-width: 0.8;
-}
 .horizon {
   stroke: #fff;
   stroke-width: 1.2;
@@ -276,6 +323,35 @@ text {
 }
 .doubted .edge {
   stroke-dasharray: 7 3;
+}
+.muted {
+  opacity: 0.35;
+}
+.proposal path {
+  stroke: currentColor;
+  stroke-width: 1.2;
+  opacity: 0.75;
+}
+.proposal.on path {
+  stroke-width: 4;
+  opacity: 1;
+}
+.trial .edge {
+  stroke: var(--accent);
+  stroke-dasharray: 9 4;
+}
+.tie path,
+.sea path,
+.held {
+  stroke: #fff;
+  stroke-width: 1.6;
+}
+.tie.on path,
+.sea.on path {
+  stroke: var(--accent);
+}
+.held {
+  stroke: var(--accent);
 }
 .plus {
   fill: currentColor;

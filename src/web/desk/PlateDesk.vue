@@ -13,7 +13,8 @@ import { usePlate } from "../stores/plate.ts";
 import { useProof } from "../stores/proof.ts";
 import { useShot } from "../stores/shot.ts";
 import MarksOverlay from "./MarksOverlay.vue";
-import type { Handle } from "./marks.ts";
+import type { Handle, Loose } from "./marks.ts";
+import { handMoveOf, useHand } from "./hand.ts";
 import { deletion, handleAt, handlesOf } from "./marks.ts";
 import { prompt, useTools } from "./tools.ts";
 import { View3d } from "./view3d.ts";
@@ -26,6 +27,8 @@ const proof = useProof();
 const models = useModels();
 const notices = useNotices();
 const tools = useTools();
+const hand = useHand();
+const byHand = computed(() => desk.step === "camera" && props.shot.match.by === "hand");
 
 const root = ref<HTMLElement>();
 const plateCanvas = ref<HTMLCanvasElement>();
@@ -47,7 +50,13 @@ const heights = computed(() => {
   }
   return found;
 });
-const handles = computed(() => handlesOf(desk.step, props.shot, props.camera, desk.box, heights.value));
+const loose = computed<Loose>(() => ({
+  trial: desk.trial,
+  setTrial: (points) => desk.trial && (desk.trial = { ...desk.trial, points }),
+  stand: desk.checks.pole || desk.checks.person || desk.checks.checker || desk.checks.corner ? desk.checks.stand : null,
+  setStand: (at) => (desk.checks.stand = at),
+}));
+const handles = computed(() => handlesOf(desk.step, props.shot, props.camera, desk.box, heights.value, loose.value));
 const placed = computed(() => ({
   left: `${desk.offset[0]}px`,
   top: `${desk.offset[1]}px`,
@@ -58,7 +67,12 @@ const placed = computed(() => ({
 const showsView = computed(
   () =>
     props.camera !== null &&
-    (desk.outside || (!proof.on && (desk.step === "props" || desk.step === "light" || desk.step === "set"))),
+    (desk.outside ||
+      (!proof.on &&
+        (desk.step === "props" ||
+          desk.step === "light" ||
+          desk.step === "set" ||
+          (desk.step === "camera" && Object.keys(props.shot.props).length > 0)))),
 );
 const showsPicture = computed(() => proof.picture !== null && proof.on && !desk.blink && !desk.outside);
 const pictureStyle = computed(() => ({
@@ -169,7 +183,7 @@ function down(e: PointerEvent): void {
   }
   if (desk.marking) {
     drag.value = { kind: "mark", from: at };
-    if (desk.tool.startsWith("edge-") || desk.tool === "length") {
+    if (takesTwo()) {
       if (desk.started.length === 0) desk.started = [inside(pixel)];
     }
     return;
@@ -256,9 +270,8 @@ async function up(e: PointerEvent): Promise<void> {
       await store.commit(`Move ${props.shot.props[d.id].name}`, propMove(d.id, d.start, d.to));
     if (d.kind === "mark") {
       const dragged = Math.hypot(at[0] - d.from[0], at[1] - d.from[1]) > 5;
-      const takesEnds = desk.tool.startsWith("edge-") || desk.tool === "length";
       // A press and drag draws the whole edge; a click sets one end.
-      if (takesEnds && desk.started.length === 1 && !dragged && near(desk.started[0], pixel)) return;
+      if (takesTwo() && desk.started.length === 1 && !dragged && near(desk.started[0], pixel)) return;
       await tools.click(pixel, props.shot, props.camera);
     }
   } catch (error) {
@@ -266,6 +279,7 @@ async function up(e: PointerEvent): Promise<void> {
     notices.fail(error);
   }
 }
+const takesTwo = () => desk.tool.startsWith("edge-") || ["length", "tape", "line"].includes(desk.tool);
 const near = (a: Vec2, b: Vec2) => Math.hypot(a[0] - b[0], a[1] - b[1]) * desk.scale < 3;
 
 function wheel(e: WheelEvent): void {
@@ -273,10 +287,40 @@ function wheel(e: WheelEvent): void {
   desk.zoomAt(local(e), Math.exp(-e.deltaY * 0.0016));
 }
 
+/** With a tool in hand the arrows move its pointer over the plate, by a pixel or with Shift by twenty; Space sets a point. */
+async function markByKey(e: KeyboardEvent, arrow: Vec2 | undefined): Promise<boolean> {
+  if (!desk.marking || desk.outside) return false;
+  if (arrow) {
+    const by = e.shiftKey ? 20 : e.altKey ? 0.1 : 1;
+    const from = desk.pointer ?? desk.toPlate([desk.size[0] / 2, desk.size[1] / 2]);
+    desk.pointer = inside([from[0] + arrow[0] * by, from[1] + arrow[1] * by]);
+    drawLoupe();
+    return true;
+  }
+  if (e.key === " " && desk.pointer) {
+    const pixel = desk.pointer;
+    if (takesTwo() && desk.started.length === 0) desk.started = [pixel];
+    else await tools.click(pixel, props.shot, props.camera);
+    return true;
+  }
+  return false;
+}
+
 /** Arrow keys move what was grabbed last by a tenth of a pixel, with Shift by one. */
 async function key(e: KeyboardEvent): Promise<void> {
   const arrows: Record<string, Vec2> = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
   const arrow = arrows[e.key];
+  if (await markByKey(e, arrow)) {
+    e.preventDefault();
+    return;
+  }
+  const move = byHand.value && !desk.selected ? handMoveOf(e) : null;
+  if (move) {
+    e.preventDefault();
+    e.stopPropagation();
+    await hand.make(move, e.shiftKey, desk.turnAxis);
+    return;
+  }
   const handle =
     handles.value.find((h) => h.key === active.value) ?? handles.value.find((h) => h.owner === desk.selected);
   if (arrow && handle && desk.selected) {
@@ -292,7 +336,7 @@ async function key(e: KeyboardEvent): Promise<void> {
     if (gone) await store.commit(gone.name, gone.change);
   } else if (e.key === "Enter" && desk.marking) {
     await tools.close(props.shot, props.camera);
-  } else if (e.key === "Tab" && !e.ctrlKey && handles.value.length > 0 && desk.selected) {
+  } else if (e.key === "Tab" && !e.ctrlKey && handles.value.length > 0 && (desk.selected || desk.step === "camera")) {
     const points = handles.value.filter((h) => !h.to);
     const i = points.findIndex((h) => h.key === active.value);
     const next = points[(i + (e.shiftKey ? points.length - 1 : 1)) % points.length];
@@ -348,7 +392,30 @@ function drawLoupe(): void {
 }
 watch([loupeAt, loupeCanvas], drawLoupe, { flush: "post" });
 
-const hint = computed(() => prompt(desk.tool, desk.started.length));
+const hint = computed(() =>
+  desk.pickingTie
+    ? "Click a corner of the model; the plate comes back for its pixel"
+    : desk.lookThrough
+      ? `Looking through ${desk.lookThrough.name}`
+      : desk.tieWorld && desk.tool === "tie"
+        ? `Now click where ${desk.tieWorld.map((v) => v.toFixed(3)).join(", ")} is on the plate`
+        : prompt(desk.tool, desk.started.length),
+);
+
+/** Picks a corner of a model in the view from outside, as the world point of a tie. */
+function pickTie(e: MouseEvent): void {
+  if (!desk.pickingTie || !desk.outside) return;
+  const [x, y] = local(e);
+  const at = view?.vertexAt((x / desk.size[0]) * 2 - 1, 1 - (y / desk.size[1]) * 2);
+  if (!at) {
+    notices.say("warn", "No model is there.", "Turn the view until the corner is seen, and click on it.");
+    return;
+  }
+  desk.pickingTie = false;
+  desk.outside = false;
+  desk.choose("tie");
+  desk.tieWorld = at;
+}
 </script>
 
 <template>
@@ -362,12 +429,18 @@ const hint = computed(() => prompt(desk.tool, desk.started.length));
     @pointerdown="down"
     @pointermove="move"
     @pointerup="up"
+    @click="pickTie"
     @pointerleave="desk.pointer = null"
     @wheel.prevent="wheel"
     @contextmenu.prevent
     @keydown="key"
   >
-    <canvas v-show="!desk.outside" ref="plateCanvas" class="layer" :style="placed" />
+    <canvas
+      v-show="!desk.outside"
+      ref="plateCanvas"
+      class="layer"
+      :style="{ ...placed, opacity: desk.blink ? 1 : desk.plateStrength }"
+    />
     <canvas
       v-show="showsView"
       ref="viewCanvas"

@@ -1,7 +1,7 @@
 import type { Vec2, Vec3 } from "#core/math/vec3";
-import { add, scale } from "#core/math/vec3";
+import { add, apply, scale } from "#core/math/vec3";
 import type { Camera, Frame } from "#core/optics/camera";
-import { projectPoint, tangentToPixel, toCamera } from "#core/optics/camera";
+import { pixelToTangent, projectPoint, tangentToPixel, toCamera } from "#core/optics/camera";
 
 /** Lines of the solved world on the plate, bent by the lens, as runs of plate pixels. */
 
@@ -42,19 +42,143 @@ export function horizonLine(camera: Camera, frame: Frame): Vec2[] {
   return out;
 }
 
-/** Lines of a metre grid on the ground around the world's origin, or before the camera. */
-export function groundGrid(camera: Camera, reach = 12): Vec2[][] {
-  const lines: Vec2[][] = [];
-  const step = camera.position[2] > 8 ? Math.ceil(camera.position[2] / 4) : 1;
-  const [cx, cy] = [Math.round(camera.position[0] / step) * step, Math.round(camera.position[1] / step) * step];
+/**
+ * Lines of a metre grid on a plane: the ground, or upright and facing along X or Y, at `at` metres along its normal;
+ * around the world's origin, or before the camera.
+ */
+export function planeGrid(camera: Camera, plane: "ground" | "facing-x" | "facing-y", at: number, reach = 12): Vec2[][] {
+  const normal = plane === "ground" ? 2 : plane === "facing-x" ? 0 : 1;
+  const [i, j] = [0, 1, 2].filter((k) => k !== normal);
+  const away = Math.abs(camera.position[normal] - at);
+  const step = away > 8 ? Math.ceil(away / 4) : 1;
   const f = camera.rotation[2];
-  const l = Math.hypot(f[0], f[1]) || 1;
-  const [mx, my] = [cx + Math.round((f[0] / l) * reach * 0.8) * step, cy + Math.round((f[1] / l) * reach * 0.8) * step];
-  for (let i = -reach; i <= reach; i++) {
-    lines.push(worldLine(camera, [mx + i * step, my - reach * step, 0], [mx + i * step, my + reach * step, 0]));
-    lines.push(worldLine(camera, [mx - reach * step, my + i * step, 0], [mx + reach * step, my + i * step, 0]));
+  const l = Math.hypot(f[i], f[j]) || 1;
+  const middle = (k: number) =>
+    // An upright grid stands on the ground.
+    k === 2 ? reach * step : Math.round(camera.position[k] / step) * step + Math.round((f[k] / l) * reach * 0.8) * step;
+  const low = (k: number) => (k === 2 ? 0 : middle(k) - reach * step);
+  const high = (k: number) => (k === 2 ? 2 * Math.ceil(reach / 2) * step * 0.5 : middle(k) + reach * step);
+  const point = (a: number, b: number): Vec3 => {
+    const p: Vec3 = [0, 0, 0];
+    p[normal] = at;
+    p[i] = a;
+    p[j] = b;
+    return p;
+  };
+  const lines: Vec2[][] = [];
+  for (let a = low(i); a <= high(i) + 1e-9; a += step)
+    lines.push(worldLine(camera, point(a, low(j)), point(a, high(j))));
+  for (let b = low(j); b <= high(j) + 1e-9; b += step)
+    lines.push(worldLine(camera, point(low(i), b), point(high(i), b)));
+  return lines.filter((line) => line.length > 1);
+}
+
+/** Squares of a checker of `size` metres laid on the ground around a point, the dark ones, as closed rings of pixels. */
+export function checkerCells(camera: Camera, at: Vec3, size = 0.5, half = 4): Vec2[][] {
+  const cells: Vec2[][] = [];
+  for (let i = -half; i < half; i++) {
+    for (let j = -half; j < half; j++) {
+      if ((i + j) % 2 !== 0) continue;
+      const corner = (a: number, b: number): Vec3 => [at[0] + (i + a) * size, at[1] + (j + b) * size, at[2]];
+      const ring = [
+        ...worldLine(camera, corner(0, 0), corner(1, 0), 2),
+        ...worldLine(camera, corner(1, 0), corner(1, 1), 2),
+        ...worldLine(camera, corner(1, 1), corner(0, 1), 2),
+        ...worldLine(camera, corner(0, 1), corner(0, 0), 2),
+      ];
+      if (ring.length > 6) cells.push(ring);
+    }
+  }
+  return cells;
+}
+
+/** An upright pole with a mark at every metre, its marks facing the camera. */
+export function poleLines(camera: Camera, foot: Vec3, height = 3): Vec2[][] {
+  const side: Vec3 = scale(camera.rotation[0], 0.09);
+  const lines = [worldLine(camera, foot, add(foot, [0, 0, height]), 8)];
+  for (let h = 0; h <= height * 2; h++) {
+    const at = add(foot, [0, 0, h / 2]);
+    const s = h % 2 === 0 ? side : scale(side, 0.5);
+    lines.push(worldLine(camera, add(at, scale(s, -1)), add(at, s), 2));
   }
   return lines.filter((line) => line.length > 1);
+}
+
+/** Height of the standing figure, metres. */
+export const PERSON_HEIGHT = 1.71;
+
+/** Half outline of a standing person from the sole up: distance from the middle and height, over the whole height. */
+const PERSON: [number, number][] = [
+  [0.03, 0],
+  [0.075, 0.01],
+  [0.06, 0.05],
+  [0.07, 0.27],
+  [0.085, 0.46],
+  [0.1, 0.52],
+  [0.105, 0.44],
+  [0.13, 0.43],
+  [0.135, 0.62],
+  [0.125, 0.79],
+  [0.1, 0.82],
+  [0.035, 0.845],
+  [0.033, 0.87],
+  [0.05, 0.9],
+  [0.052, 0.95],
+  [0.03, 0.99],
+  [0, 1],
+];
+
+/** A person-sized figure that stands at a point and faces the camera, as one closed ring of pixels. */
+export function personRing(camera: Camera, foot: Vec3): Vec2[] {
+  const [rx, ry] = camera.rotation[0];
+  const l = Math.hypot(rx, ry) || 1;
+  const place = (x: number, z: number): Vec3 => [
+    foot[0] + (rx / l) * x * PERSON_HEIGHT,
+    foot[1] + (ry / l) * x * PERSON_HEIGHT,
+    foot[2] + z * PERSON_HEIGHT,
+  ];
+  const ring = [...PERSON.map(([x, z]) => place(x, z)), ...[...PERSON].reverse().map(([x, z]) => place(-x, z))];
+  const pixels = ring.map((p) => projectPoint(camera, p));
+  return pixels.every((p): p is Vec2 => p !== null) ? pixels : [];
+}
+
+/** A room's corner at a point: a floor and two walls of a metre and a half as three squares of lines. */
+export function cornerLines(camera: Camera, at: Vec3, size = 1.5): Vec2[][] {
+  const lines: Vec2[][] = [];
+  // The two walls stand away from the camera, so that one looks into the corner.
+  const sign = [0, 1].map((k) => (camera.position[k] > at[k] ? 1 : -1));
+  const p = (a: number, b: number, c: number): Vec3 => [
+    at[0] + sign[0] * a * size,
+    at[1] + sign[1] * b * size,
+    at[2] + c * size,
+  ];
+  for (let k = 0; k <= 3; k++) {
+    const t = k / 3;
+    for (const [a, b] of [
+      [p(t, 0, 0), p(t, 1, 0)],
+      [p(0, t, 0), p(1, t, 0)],
+      [p(t, 0, 0), p(t, 0, 1)],
+      [p(0, 0, t), p(1, 0, t)],
+      [p(0, t, 0), p(0, t, 1)],
+      [p(0, 0, t), p(0, 1, t)],
+    ])
+      lines.push(worldLine(camera, a, b, 4));
+  }
+  return lines.filter((line) => line.length > 1);
+}
+
+/** The picture of the line along a world axis through whatever a pixel shows: where such an edge would run. */
+export function lineThrough(camera: Camera, pixel: Vec2, axis: Vec3, half: number): Vec2[] {
+  const [x, y] = pixelToTangent(camera, pixel);
+  const d = apply(camera.rotation, axis);
+  const [dx, dy] = [d[0] - x * d[2], d[1] - y * d[2]];
+  const l = Math.hypot(dx, dy);
+  if (l < 1e-6) return [];
+  const s = half / camera.focalPx / l;
+  return Array.from({ length: 9 }, (_, i) => {
+    const t = (i / 4 - 1) * s;
+    return tangentToPixel(camera, [x + dx * t, y + dy * t]);
+  });
 }
 
 /** Edges of a box that stands on the ground with its near corner at `at`. */

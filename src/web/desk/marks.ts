@@ -23,9 +23,18 @@ export interface Handle {
 
 const moved = (p: Vec2, d: Vec2): Vec2 => [p[0] + d[0], p[1] + d[1]];
 
+/** An edge tried elsewhere, and where pole, person and checker stand: kept by the desk, not by the shot. */
+export interface Loose {
+  trial: { axis: string; points: Vec2[] } | null;
+  setTrial: (points: Vec2[]) => void;
+  stand: Vec3 | null;
+  setStand: (at: Vec3) => void;
+}
+
 function cameraHandles(shot: Shot): Handle[] {
   const handles: Handle[] = [];
   for (const edge of Object.values(shot.edges)) {
+    if (edge.locked) continue;
     edge.points.forEach((at, i) => {
       handles.push({
         key: `${edge.id}.${i}`,
@@ -35,13 +44,15 @@ function cameraHandles(shot: Shot): Handle[] {
         drag: (draft, pixel) => (draft.edges[edge.id].points[i] = pixel),
       });
     });
-    handles.push({
-      key: edge.id,
-      owner: edge.id,
-      at: edge.points[0],
-      to: edge.points[1],
-      edit: "Move edge",
-      drag: (draft, _pixel, d) => (draft.edges[edge.id].points = [moved(edge.points[0], d), moved(edge.points[1], d)]),
+    edge.points.slice(1).forEach((to, i) => {
+      handles.push({
+        key: i === 0 ? edge.id : `${edge.id}-${i}`,
+        owner: edge.id,
+        at: edge.points[i],
+        to,
+        edit: "Move edge",
+        drag: (draft, _pixel, d) => (draft.edges[edge.id].points = edge.points.map((p) => moved(p, d))),
+      });
     });
   }
   for (const length of Object.values(shot.lengths)) {
@@ -55,6 +66,35 @@ function cameraHandles(shot: Shot): Handle[] {
       });
     }
   }
+  for (const { id, pixel: at } of Object.values(shot.ties)) {
+    handles.push({
+      key: id,
+      owner: id,
+      at,
+      edit: "Move tie point",
+      drag: (draft, pixel) => (draft.ties[id].pixel = pixel),
+    });
+  }
+  for (const { id, pixel: at } of Object.values(shot.horizon)) {
+    handles.push({
+      key: id,
+      owner: id,
+      at,
+      edit: "Move horizon point",
+      drag: (draft, pixel) => (draft.horizon[id].pixel = pixel),
+    });
+  }
+  for (const gauge of Object.values(shot.gauges)) {
+    gauge.points.forEach((at, i) => {
+      handles.push({
+        key: `${gauge.id}.${i}`,
+        owner: gauge.id,
+        at,
+        edit: "Move gauge",
+        drag: (draft, pixel) => (draft.gauges[gauge.id].points[i] = pixel),
+      });
+    });
+  }
   if (shot.origin) {
     handles.push({
       key: "origin",
@@ -62,6 +102,45 @@ function cameraHandles(shot: Shot): Handle[] {
       at: shot.origin,
       edit: "Move origin",
       drag: (draft, pixel) => (draft.origin = pixel),
+    });
+  }
+  return handles;
+}
+
+/** Handles that move what is not part of the shot: no edit is made. */
+function looseHandles(camera: Camera | null, loose: Loose): Handle[] {
+  const handles: Handle[] = [];
+  const { trial, stand } = loose;
+  if (trial) {
+    trial.points.forEach((at, i) => {
+      handles.push({
+        key: `trial.${i}`,
+        owner: "trial",
+        at,
+        edit: "",
+        drag: (_draft, pixel) => loose.setTrial(trial.points.map((p, k) => (k === i ? pixel : p))),
+      });
+    });
+    handles.push({
+      key: "trial",
+      owner: "trial",
+      at: trial.points[0],
+      to: trial.points[trial.points.length - 1],
+      edit: "",
+      drag: (_draft, _pixel, d) => loose.setTrial(trial.points.map((p) => moved(p, d))),
+    });
+  }
+  const foot = camera && stand && projectPoint(camera, stand);
+  if (foot) {
+    handles.push({
+      key: "stand",
+      owner: "stand",
+      at: foot,
+      edit: "",
+      drag: (_draft, pixel) => {
+        const world = pixelOnPlane(camera, pixel, groundPlane());
+        if (world) loose.setStand(world);
+      },
     });
   }
   return handles;
@@ -312,8 +391,11 @@ export function handlesOf(
   camera: Camera | null,
   box: boolean,
   heights: Map<string, number>,
+  loose: Loose,
 ): Handle[] {
-  if (step === "camera") return [...cameraHandles(shot), ...(box && camera ? boxHandles(shot, camera) : [])];
+  if (step === "camera") {
+    return [...looseHandles(camera, loose), ...cameraHandles(shot), ...(box && camera ? boxHandles(shot, camera) : [])];
+  }
   if (!camera) return [];
   if (step === "set") return setHandles(shot, camera);
   if (step === "props") return propHandles(shot, camera, heights);
@@ -353,7 +435,11 @@ export function handleAt(handles: Handle[], pixel: Vec2, reach: number): Handle 
 
 /** Deletes the thing with this id; returns the edit's name, or null if there is none. */
 export function deletion(shot: Shot, id: string): { name: string; change: (draft: Draft<Shot>) => void } | null {
+  if (shot.edges[id]?.locked) return null;
   if (shot.edges[id]) return { name: "Delete edge", change: (d) => void delete d.edges[id] };
+  if (shot.ties[id]) return { name: "Delete tie point", change: (d) => void delete d.ties[id] };
+  if (shot.horizon[id]) return { name: "Delete horizon point", change: (d) => void delete d.horizon[id] };
+  if (shot.gauges[id]) return { name: "Delete gauge", change: (d) => void delete d.gauges[id] };
   if (shot.lengths[id]) return { name: "Delete length", change: (d) => void delete d.lengths[id] };
   if (id === "origin" && shot.origin) return { name: "Delete origin", change: (d) => (d.origin = null) };
   if (shot.set[id]) {

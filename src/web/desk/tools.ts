@@ -1,12 +1,17 @@
-import type { Vec2 } from "#core/math/vec3";
+import { pickWorld } from "#core/match/gauges";
+import type { Vec2, Vec3 } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 import { groundPlane, pixelOnLine, pixelOnPlane, projectPoint } from "#core/optics/camera";
 import { groundEdge } from "#core/set/surfaces";
+import { newEdge, newLength } from "#core/shot/schema";
 import type { Shot } from "#core/shot/schema";
+import { useDetector } from "../stores/detector.ts";
 import type { Tool } from "../stores/desk.ts";
 import { useDesk } from "../stores/desk.ts";
 import { useNotices } from "../stores/notices.ts";
 import { useShot } from "../stores/shot.ts";
+import { edgeWord } from "./edgeWords.ts";
+import { facetsOf } from "./facets.ts";
 import { followSighting, freshId } from "./marks.ts";
 
 /** What a tool wants of the next click, in words beside the pointer. */
@@ -16,8 +21,23 @@ export function prompt(tool: Tool, count: number): string {
     "edge-x": ["Edge along X: click its − end", "now its + end"],
     "edge-y": ["Edge along Y: click its − end", "now its + end"],
     "edge-z": ["Edge along Z: click its lower end", "now its upper end"],
+    "edge-any": ["Straight edge, direction from the picture: click one end", "now the other"],
+    "edge-level": ["Level edge of its own direction: click one end", "now the other"],
+    "edge-free": ["Parallel edge of its own direction: click one end", "now the other"],
+    curve: ["Straight thing that the lens bends: click along it; Enter ends", "go on along it; Enter ends"],
     origin: ["Click the world's origin on the ground"],
+    horizon: ["Click a point of the true horizon (sea, plain, or where level things meet)"],
+    tie: ["Tie point: click the pixel whose world point is known"],
     length: ["Known length: click its start on the ground", "now its end"],
+    tape: ["Tape: click one end on the ground or the set", "now the other"],
+    line: ["Line on the ground: click its start", "now a second point; it goes on and up the walls"],
+    division: [
+      "Divide: click the four corners of something rectangular, going round",
+      "second corner",
+      "third corner",
+      "last corner",
+    ],
+    hold: ["Click the point that hand moves keep on its pixel (on the ground or the set)"],
     ground: ["Ground: click its corners; Enter or the first corner closes it"],
     wall: ["Click a side of the ground to stand a wall on it"],
     post: ["Post: click the middle of its foot on the ground", "now the rim of its foot", "now its top"],
@@ -34,6 +54,7 @@ export function useTools() {
   const desk = useDesk();
   const store = useShot();
   const notices = useNotices();
+  const detector = useDetector();
 
   async function finish(
     name: string,
@@ -59,13 +80,80 @@ export function useTools() {
     switch (tool) {
       case "edge-x":
       case "edge-y":
-      case "edge-z": {
+      case "edge-z":
+      case "edge-any":
+      case "edge-level":
+      case "edge-free": {
         if (points.length < 2) break;
         const id = freshId("edge", shot.edges);
-        const axis = tool.slice(5) as "x" | "y" | "z";
-        await finish(`Mark edge along ${axis.toUpperCase()}`, id, (d) => {
-          d.edges[id] = { id, axis, points: [points[0], points[1]] };
+        const kind = tool.slice(5);
+        const axis = kind === "level" || kind === "free" ? `${kind}:${desk.group || "A"}` : kind;
+        const ends = desk.stick ? await detector.stick(points[0], points[1]) : null;
+        await finish(`Mark ${edgeWord(axis)}`, id, (d) => {
+          d.edges[id] = {
+            ...newEdge(id, axis, ends ?? [points[0], points[1]]),
+            group: axis.length <= 1 ? desk.group : "",
+          };
         });
+        return;
+      }
+      case "curve":
+        if (points.length > 2 && near(points[points.length - 2], pixel)) {
+          await closeCurve(points.slice(0, -1), shot);
+          return;
+        }
+        break;
+      case "horizon": {
+        const id = freshId("horizon", shot.horizon);
+        await finish("Mark horizon", id, (d) => {
+          d.horizon[id] = { id, pixel };
+        });
+        return;
+      }
+      case "tie": {
+        const id = freshId("tie", shot.ties);
+        // Without a picked point the ground under the pixel is a first guess, to be typed over.
+        const world = desk.tieWorld ?? (camera && pixelOnPlane(camera, pixel, groundPlane())) ?? [0, 0, 0];
+        await finish("Mark tie point", id, (d) => {
+          d.ties[id] = { id, pixel, world: world.map((v) => Number(v.toFixed(4))) as Vec3, muted: false };
+        });
+        desk.choose("pick");
+        return;
+      }
+      case "tape":
+      case "line": {
+        if (!ground(camera, pixel)) return;
+        if (points.length < 2) break;
+        const id = freshId(tool, shot.gauges);
+        await finish(tool === "tape" ? "Lay tape" : "Draw line", id, (d) => {
+          d.gauges[id] = { id, kind: tool, points: [points[0], points[1]] };
+        });
+        desk.choose("pick");
+        return;
+      }
+      case "division": {
+        if (points.length < 4) break;
+        const id = freshId("division", shot.gauges);
+        await finish("Divide", id, (d) => {
+          d.gauges[id] = {
+            id,
+            kind: "division",
+            points: [points[0], points[1], points[2], points[3]],
+            across: 2,
+            down: 2,
+          };
+        });
+        desk.choose("pick");
+        return;
+      }
+      case "hold": {
+        const world = camera && pickWorld(camera, pixel, facetsOf(shot));
+        if (!world) {
+          ground(camera, pixel);
+          return;
+        }
+        await finish("Hold point", null, (d) => (d.match.held = { world, pixel }));
+        desk.choose("pick");
         return;
       }
       case "origin":
@@ -75,8 +163,9 @@ export function useTools() {
       case "length": {
         if (points.length < 2) break;
         const id = freshId("length", shot.lengths);
+        const { preset } = desk;
         await finish("Mark known length", id, (d) => {
-          d.lengths[id] = { id, from: points[0], to: points[1], along: "z", metres: 1 };
+          d.lengths[id] = { ...newLength(id, points[0], points[1]), ...preset };
         });
         desk.choose("pick");
         return;
@@ -198,10 +287,19 @@ export function useTools() {
     desk.choose("pick");
   }
 
+  async function closeCurve(points: Vec2[], shot: Shot): Promise<void> {
+    if (points.length < 3) return;
+    const id = freshId("curve", shot.edges);
+    await finish("Mark curved edge", id, (d) => {
+      d.edges[id] = newEdge(id, `free:${id}`, points);
+    });
+  }
+
   /** Enter: closes what takes any number of points. */
   async function close(shot: Shot, camera: Camera | null): Promise<void> {
     if (desk.tool === "ground") await closeGround(desk.started, shot, camera);
     if (desk.tool === "shadow") await closeShadow(desk.started, shot);
+    if (desk.tool === "curve") await closeCurve(desk.started, shot);
   }
 
   return { click, close };

@@ -1,5 +1,6 @@
 import * as THREE from "three";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
+import type { Vec3 } from "#core/math/vec3";
 import type { Camera, Frame } from "#core/optics/camera";
 import { pixelToTangent } from "#core/optics/camera";
 import type { Model } from "#core/props/model";
@@ -234,6 +235,21 @@ export class View3d {
     const grid = new THREE.GridHelper(40, 40, 0xb0aca6, 0x84817d);
     grid.rotation.x = Math.PI / 2;
     this.outline.add(lines, grid);
+  }
+
+  /** The corner of a model nearest to where a ray from outside meets it; x and y from −1 to 1. Null beside all models. */
+  vertexAt(x: number, y: number): Vec3 | null {
+    const ray = new THREE.Raycaster();
+    ray.setFromCamera(new THREE.Vector2(x, y), this.eye);
+    const [hit] = ray.intersectObjects(this.things.children, true);
+    if (!hit?.face || !(hit.object instanceof THREE.Mesh)) return null;
+    const positions = (hit.object.geometry as THREE.BufferGeometry).getAttribute("position");
+    let best: THREE.Vector3 | null = null;
+    for (const i of [hit.face.a, hit.face.b, hit.face.c]) {
+      const p = new THREE.Vector3().fromBufferAttribute(positions, i).applyMatrix4(hit.object.matrixWorld);
+      if (!best || p.distanceTo(hit.point) < best.distanceTo(hit.point)) best = p;
+    }
+    return best ? [best.x, best.y, best.z] : null;
   }
 
   private stepBack(camera: Camera, shot: Shot): void {

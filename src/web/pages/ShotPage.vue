@@ -3,7 +3,7 @@ import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { RouterLink, useRouter } from "vue-router";
 import { anglesFromDirection } from "#core/light/sun";
 import { equivalents35mm } from "#core/optics/camera";
-import { sunDirection } from "#core/shot/assemble";
+import { edgeAxes, sunDirection } from "#core/shot/assemble";
 import { toDegrees } from "#core/math/vec3";
 import PlateDesk from "../desk/PlateDesk.vue";
 import ShortcutSheet from "../parts/ShortcutSheet.vue";
@@ -43,7 +43,8 @@ const propCards = ref<{ importModel: (files: FileList | null) => Promise<void> }
 const camera = computed(() => {
   const shot = store.shot;
   if (!shot) return null;
-  if (desk.step === "camera") return solver.camera;
+  if (desk.lookThrough) return desk.lookThrough.camera;
+  if (desk.step === "camera" && shot.match.by === "marks") return solver.camera;
   return shot.solved?.camera ?? null;
 });
 
@@ -124,10 +125,36 @@ const reached = computed<Record<StepName, boolean>>(() => {
 });
 
 const TOOL_KEYS: Partial<Record<StepName, Record<string, Tool>>> = {
-  camera: { x: "edge-x", y: "edge-y", z: "edge-z", o: "origin", l: "length" },
+  camera: {
+    x: "edge-x",
+    y: "edge-y",
+    z: "edge-z",
+    q: "edge-any",
+    e: "edge-level",
+    j: "edge-free",
+    r: "curve",
+    o: "origin",
+    l: "length",
+    h: "horizon",
+    i: "tie",
+    m: "tape",
+    n: "line",
+    s: "division",
+  },
   set: { g: "ground", a: "wall", t: "post" },
   light: { s: "sighting", n: "lit", m: "shaded", h: "shadow" },
 };
+
+/** Takes the selected edge to be tried elsewhere; nothing is solved with it. */
+function tryThere(): void {
+  const edge = desk.selected ? store.shot?.edges[desk.selected] : undefined;
+  if (desk.trial || !edge || !store.shot) {
+    desk.trial = null;
+    return;
+  }
+  desk.trial = { of: edge.id, axis: edgeAxes(store.shot).get(edge.id) ?? edge.axis, points: [...edge.points] };
+  desk.selected = "trial";
+}
 
 function toggleProof(): void {
   if (proof.on) proof.clear();
@@ -159,12 +186,17 @@ function key(e: KeyboardEvent): void {
   else if (tool) desk.choose(desk.tool === tool ? "pick" : tool);
   else if (e.key === "Escape") {
     desk.choose("pick");
+    desk.trial = null;
+    desk.lookThrough = null;
+    desk.pickingTie = false;
     store.cancelPreview();
   } else if (k === "f" && store.shot) desk.fit(store.shot.plate.width, store.shot.plate.height);
   else if (k === "v") desk.overlay = !desk.overlay;
   else if (k === "k") desk.sillDown = !desk.sillDown;
   else if (k === "u" && desk.step === "camera") desk.box = !desk.box;
-  else if (k === "c" && (desk.step === "set" || desk.step === "props")) desk.outside = !desk.outside;
+  else if (k === "c" && ["set", "props", "camera"].includes(desk.step)) desk.outside = !desk.outside;
+  else if (k === "a" && desk.step === "camera") desk.checks.cross = !desk.checks.cross;
+  else if (k === "t" && desk.step === "camera") tryThere();
   else if (k === "p") toggleProof();
   else if (k === "w") desk.compare = desk.compare === "wipe" ? "picture" : "wipe";
   else if (k === "d") desk.compare = desk.compare === "difference" ? "picture" : "difference";

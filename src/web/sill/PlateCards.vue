@@ -1,51 +1,19 @@
 <script setup lang="ts">
 import InputText from "primevue/inputtext";
 import Select from "primevue/select";
-import { onMounted, ref } from "vue";
-import type { TakeListing } from "#core/shot/api";
+import ToggleSwitch from "primevue/toggleswitch";
 import type { Shot } from "#core/shot/schema";
-import { api } from "../api.ts";
-import { useNotices } from "../stores/notices.ts";
+import TakeShelf from "../parts/TakeShelf.vue";
 import { useShot } from "../stores/shot.ts";
 
-const props = defineProps<{ shot: Shot }>();
+defineProps<{ shot: Shot }>();
 const store = useShot();
-const notices = useNotices();
-const takes = ref<TakeListing[]>([]);
-const takeName = ref("");
-
 const UNITS = [
   { label: "metres", value: "m" },
   { label: "centimetres", value: "cm" },
   { label: "millimetres", value: "mm" },
   { label: "feet and inches", value: "ft" },
 ] as const;
-
-async function refresh(): Promise<void> {
-  takes.value = await api.takes(store.id!);
-}
-onMounted(() => refresh().catch(notices.fail));
-
-async function keepTake(): Promise<void> {
-  try {
-    await api.keepTake(store.id!, takeName.value.trim() || `Take ${takes.value.length + 1}`, props.shot);
-    takeName.value = "";
-    await refresh();
-  } catch (error) {
-    notices.fail(error);
-  }
-}
-
-async function goBack(take: TakeListing): Promise<void> {
-  try {
-    const document = await api.openTake(take.id);
-    await store.commit(`Go back to “${take.name}”`, (draft) => {
-      Object.assign(draft, document);
-    });
-  } catch (error) {
-    notices.fail(error);
-  }
-}
 
 const text = (key: "owner" | "licence", value: string) =>
   store.commit(key === "owner" ? "Change owner" : "Change licence", (d) => (d.plate[key] = value));
@@ -61,6 +29,20 @@ const text = (key: "owner" | "licence", value: string) =>
       <span>Colour</span>
       <span>{{ shot.plate.profile ? "own ICC profile, kept" : "sRGB" }}</span>
     </div>
+    <label class="row" style="margin-top: 8px"
+      ><ToggleSwitch
+        :model-value="shot.plate.drawing"
+        data-test="drawing"
+        @update:model-value="
+          (v: boolean) =>
+            store.commit(v ? 'The plate is a drawing' : 'The plate is a photo', (d) => (d.plate.drawing = v))
+        "
+      />
+      a drawing or design</label
+    >
+    <p v-if="shot.plate.drawing" class="quiet" style="margin: 2px 0 0">
+      Its lines are taken as off by some pixels and its lens as unknown; parts that contradict are named.
+    </p>
   </section>
   <section class="card" style="flex: 1.2">
     <h3>From the camera (EXIF)</h3>
@@ -113,20 +95,7 @@ const text = (key: "owner" | "licence", value: string) =>
     </label>
   </section>
   <section class="card" style="flex: 1">
-    <h3>Takes <span class="quiet">kept states to go back to</span></h3>
-    <div class="row">
-      <InputText v-model="takeName" placeholder="Name of this state" style="flex: 1" @keydown.enter="keepTake" />
-      <button class="plain" @click="keepTake"><i class="pi pi-bookmark" /> Keep</button>
-    </div>
-    <div class="list">
-      <div v-for="t in takes" :key="t.id">
-        {{ t.name }}
-        <span class="quiet">{{
-          new Date(t.createdAt).toLocaleString("en-GB", { dateStyle: "short", timeStyle: "short" })
-        }}</span>
-        <button class="plain end" @click="goBack(t)">Go back</button>
-      </div>
-    </div>
+    <TakeShelf :shot="shot" />
   </section>
 </template>
 

@@ -1,6 +1,8 @@
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
-import type { Vec2 } from "#core/math/vec3";
+import type { Proposal } from "#core/detect/propose";
+import type { Vec2, Vec3 } from "#core/math/vec3";
+import type { Camera } from "#core/optics/camera";
 
 export const STEPS = ["plate", "camera", "set", "props", "light", "render", "comp", "handover"] as const;
 export type StepName = (typeof STEPS)[number];
@@ -21,8 +23,18 @@ export type Tool =
   | "edge-x"
   | "edge-y"
   | "edge-z"
+  | "edge-any"
+  | "edge-level"
+  | "edge-free"
+  | "curve"
   | "origin"
+  | "horizon"
+  | "tie"
   | "length"
+  | "tape"
+  | "line"
+  | "division"
+  | "hold"
   | "ground"
   | "wall"
   | "post"
@@ -30,6 +42,34 @@ export type Tool =
   | "lit"
   | "shaded"
   | "shadow";
+
+/** The drawers of the Camera step's sill. */
+export const DRAWERS = ["marks", "scale", "lens", "answers", "checks", "hand", "notes"] as const;
+export type Drawer = (typeof DRAWERS)[number];
+
+/** What is drawn over the plate to test the camera by eye. */
+export interface Checks {
+  grid: "none" | "ground" | "facing-x" | "facing-y";
+  /** Where the grid's plane lies along its normal, metres. */
+  gridAt: number;
+  corner: boolean;
+  pole: boolean;
+  person: boolean;
+  checker: boolean;
+  cross: boolean;
+  ghosts: boolean;
+  enlarge: boolean;
+  /** Where pole, person and checker stand, on the ground. */
+  stand: Vec3;
+}
+
+/** A size that the next known length takes on: from a yardstick or a note. */
+export interface PresetLength {
+  name: string;
+  metres: number;
+  sigmaMetres: number;
+  along: "x" | "y" | "z" | null;
+}
 
 /** How the plate is looked at: the step, the tool, what is selected, pan and zoom, and what lies over the plate. */
 export const useDesk = defineStore("desk", () => {
@@ -43,7 +83,6 @@ export const useDesk = defineStore("desk", () => {
   const offset = shallowRef<Vec2>([0, 0]);
   const size = shallowRef<Vec2>([1, 1]);
   const overlay = ref(true);
-  const grid = ref(true);
   const box = ref(false);
   const sillDown = ref(false);
   /** Picture against plate: all picture, a wipe, the plate alone while blinking, or their difference. */
@@ -52,6 +91,38 @@ export const useDesk = defineStore("desk", () => {
   const blink = ref(false);
   const pictureStrength = ref(1);
   const outside = ref(false);
+  const drawer = ref<Drawer>("marks");
+  const checks = ref<Checks>({
+    grid: "ground",
+    gridAt: 0,
+    corner: false,
+    pole: false,
+    person: false,
+    checker: false,
+    cross: false,
+    ghosts: true,
+    enlarge: false,
+    stand: [0, 0, 0],
+  });
+  /** Strength of the plate under marks and view. */
+  const plateStrength = ref(1);
+  const overlayStrength = ref(1);
+  /** An edge that is tried elsewhere without being counted. */
+  const trial = shallowRef<{ of: string; axis: string; points: Vec2[] } | null>(null);
+  const proposals = shallowRef<Proposal[]>([]);
+  const lit = ref<number | null>(null);
+  const preset = shallowRef<PresetLength | null>(null);
+  /** World point, picked on a model, whose pixel the next click gives. */
+  const tieWorld = shallowRef<Vec3 | null>(null);
+  const pickingTie = ref(false);
+  const stick = ref(false);
+  const group = ref("");
+  /** The camera that the marks now give is shown, not yet taken. */
+  const previewing = ref(false);
+  /** Axis that turns about the held point keep to. */
+  const turnAxis = ref<"x" | "y" | "z" | "view">("view");
+  /** Another camera that is looked through for a while: an alternative, a take. */
+  const lookThrough = shallowRef<{ camera: Camera; name: string } | null>(null);
 
   const toScreen = (p: Vec2): Vec2 => [p[0] * scale.value + offset.value[0], p[1] * scale.value + offset.value[1]];
   const toPlate = (p: Vec2): Vec2 => [(p[0] - offset.value[0]) / scale.value, (p[1] - offset.value[1]) / scale.value];
@@ -73,13 +144,18 @@ export const useDesk = defineStore("desk", () => {
   function choose(next: Tool): void {
     tool.value = next;
     started.value = [];
+    if (next !== "length") preset.value = null;
+    if (next !== "tie") tieWorld.value = null;
   }
 
   function enter(next: StepName): void {
     step.value = next;
     choose("pick");
     selected.value = null;
-    if (next !== "props" && next !== "set") outside.value = false;
+    trial.value = null;
+    lookThrough.value = null;
+    pickingTie.value = false;
+    if (!["props", "set", "camera"].includes(next)) outside.value = false;
   }
 
   const marking = computed(() => tool.value !== "pick");
@@ -93,7 +169,6 @@ export const useDesk = defineStore("desk", () => {
     offset,
     size,
     overlay,
-    grid,
     box,
     sillDown,
     compare,
@@ -101,6 +176,21 @@ export const useDesk = defineStore("desk", () => {
     blink,
     pictureStrength,
     outside,
+    drawer,
+    checks,
+    plateStrength,
+    overlayStrength,
+    trial,
+    proposals,
+    lit,
+    preset,
+    tieWorld,
+    pickingTie,
+    stick,
+    group,
+    turnAxis,
+    previewing,
+    lookThrough,
     marking,
     toScreen,
     toPlate,

@@ -2,11 +2,12 @@ import { defineStore } from "pinia";
 import { computed, shallowRef } from "vue";
 import type { Draft } from "immer";
 import { produce } from "immer";
+import type { Camera } from "#core/optics/camera";
 import type { OpenShot, StaleAnswer } from "#core/shot/api";
 import type { Edit, Step, Work } from "#core/shot/edits";
 import { makeEdit, rebase, stepPatches, takeStep } from "#core/shot/edits";
 import { evidenceKey } from "#core/shot/assemble";
-import { takeCamera } from "#core/shot/resolve";
+import { handAnswer, takeCamera } from "#core/shot/resolve";
 import type { Shot } from "#core/shot/schema";
 import { api, ApiFailure } from "../api.ts";
 import { useNotices } from "./notices.ts";
@@ -172,7 +173,7 @@ export const useShot = defineStore("shot", () => {
     const resolves = evidenceKey(next) !== evidenceKey(before.shot);
     const idle = Object.keys(next.set).length === 0 && Object.keys(next.props).length === 0;
     let whole = change;
-    if (resolves && idle) {
+    if (resolves && idle && next.match.by === "marks") {
       live.value = next;
       const answer = await solver.answerFor(next);
       whole = (draft) => {
@@ -186,6 +187,28 @@ export const useShot = defineStore("shot", () => {
       live.value = null;
       if (edit) take({ kind: "do", edit });
     }
+  }
+
+  /** Shows what taking the marks' new camera would move, without keeping it. */
+  async function previewSolved(): Promise<void> {
+    const answer = await solver.answerFor(work.value!.shot);
+    live.value = changed(work.value!.shot, (draft) => {
+      takeCamera(draft, answer);
+    });
+  }
+
+  /** Moves the camera by hand: one edit, what was placed on the plate follows. */
+  function moveByHand(name: string, camera: Camera): Promise<void> {
+    return commit(name, (draft) => {
+      takeCamera(draft, handAnswer(camera));
+    });
+  }
+
+  /** The same while a drag goes on. */
+  function previewByHand(camera: Camera): void {
+    preview((draft) => {
+      takeCamera(draft, handAnswer(camera));
+    });
   }
 
   /** Takes the camera that the marks now give, moving what follows it. */
@@ -219,6 +242,9 @@ export const useShot = defineStore("shot", () => {
     preview,
     cancelPreview,
     commit,
+    previewSolved,
+    moveByHand,
+    previewByHand,
     takeSolved,
     undo,
     redo,

@@ -1,5 +1,6 @@
 import { defineStore } from "pinia";
 import { computed, shallowRef } from "vue";
+import type { Details } from "#core/match/details";
 import type { SolveAnswer } from "#core/match/request";
 import type { Camera } from "#core/optics/camera";
 import { evidenceKey, solveRequestOf } from "#core/shot/assemble";
@@ -10,6 +11,8 @@ import type { SolveReply } from "../workers/solve.worker.ts";
 export const useSolver = defineStore("solver", () => {
   const answer = shallowRef<SolveAnswer | null>(null);
   const answered = shallowRef("");
+  /** What is told about the answer; null until it has come. */
+  const details = shallowRef<Details | null>(null);
   let worker: Worker | null = null;
   let next = 1;
   const waiting = new Map<number, (reply: SolveReply) => void>();
@@ -27,9 +30,13 @@ export const useSolver = defineStore("solver", () => {
 
   function startWorker(): Worker {
     const made = new Worker(new URL("../workers/solve.worker.ts", import.meta.url), { type: "module" });
-    made.onmessage = (event: MessageEvent<SolveReply>) => {
-      waiting.get(event.data.id)?.(event.data);
-      waiting.delete(event.data.id);
+    made.onmessage = ({ data }: MessageEvent<SolveReply>) => {
+      if (data.details !== undefined) {
+        if (data.id === next - 1) details.value = data.details;
+        return;
+      }
+      waiting.get(data.id)?.(data);
+      waiting.delete(data.id);
     };
     return made;
   }
@@ -45,8 +52,10 @@ export const useSolver = defineStore("solver", () => {
     while (queued) {
       const shot = queued;
       queued = null;
-      answer.value = await send(shot);
+      const result = await send(shot);
+      answer.value = result;
       answered.value = evidenceKey(shot);
+      if (!result.camera) details.value = null;
     }
     busy = false;
   }
@@ -60,5 +69,5 @@ export const useSolver = defineStore("solver", () => {
   }
 
   const camera = computed<Camera | null>(() => answer.value?.camera ?? null);
-  return { answer, answered, camera, follow, answerFor };
+  return { answer, answered, details, camera, follow, answerFor };
 });

@@ -1,19 +1,34 @@
+import type { Details } from "#core/match/details";
+import { detailsOf } from "#core/match/details";
 import type { SolveAnswer, SolveRequest } from "#core/match/request";
-import { solve } from "#core/match/solve";
+import { solveInside } from "#core/match/solve";
 
+/** The answer comes first, so that the overlay follows the hand; what is told about it comes once nothing newer waits. */
 export interface SolveReply {
   id: number;
   answer?: SolveAnswer;
+  details?: Details | null;
   error?: string;
 }
 
+const CALM = 60;
+let timer: ReturnType<typeof setTimeout> | undefined;
+
 self.onmessage = (event: MessageEvent<{ id: number; request: SolveRequest }>) => {
   const { id, request } = event.data;
-  let reply: SolveReply;
+  clearTimeout(timer);
+  const send = (reply: SolveReply) => self.postMessage(reply);
   try {
-    reply = { id, answer: solve(request) };
+    const { answer, inside } = solveInside(request);
+    send({ id, answer });
+    timer = setTimeout(() => {
+      try {
+        send({ id, details: inside ? detailsOf(request, answer, inside) : null });
+      } catch (error) {
+        send({ id, error: (error as Error).message });
+      }
+    }, CALM);
   } catch (error) {
-    reply = { id, error: (error as Error).message };
+    send({ id, error: (error as Error).message });
   }
-  self.postMessage(reply);
 };

@@ -1,0 +1,35 @@
+<script setup lang="ts">
+import { BarChart, LineChart } from "echarts/charts";
+import { GridComponent, MarkLineComponent, TooltipComponent } from "echarts/components";
+import { use } from "echarts/core";
+import type { EChartsCoreOption } from "echarts/core";
+import { CanvasRenderer } from "echarts/renderers";
+import VChart from "vue-echarts";
+
+use([BarChart, LineChart, GridComponent, MarkLineComponent, TooltipComponent, CanvasRenderer]);
+
+defineProps<{ title: string; option: EChartsCoreOption }>();
+</script>
+
+<template>
+  <figure>
+    <figcaption class="quiet">{{ title }}</figcaption>
+    <VChart class="chart" :option="option" autoresize />
+  </figure>
+</template>
+
+<style scoped>
+figure {
+  margin: 0;
+  display: grid;
+  grid-template-rows: auto 1fr;
+  min-width: 0;
+  min-height: 0;
+}
+figcaption {
+  font-size: 11px;
+}
+.chart {
+  min-height: 0;
+}
+</style>

@@ -1,0 +1,316 @@
+<script setup lang="ts">
+import ToggleSwitch from "primevue/toggleswitch";
+import { computed } from "vue";
+import type { AnswerCamera } from "#core/match/request";
+import { equivalents35mm, focalFromEquivalent, orientationDegrees } from "#core/optics/camera";
+import { lensFigures } from "#core/optics/lens";
+import { shotFrame } from "#core/shot/assemble";
+import { takeCamera } from "#core/shot/resolve";
+import type { Shot } from "#core/shot/schema";
+import type { WorldTurn } from "#core/shot/turnWorld";
+import { keepsGround, turnWorld } from "#core/shot/turnWorld";
+import { formatLength } from "#core/units/length";
+import { matchThumbnail } from "../../desk/thumbnail.ts";
+import FigureChart from "../../parts/FigureChart.vue";
+import { useDesk } from "../../stores/desk.ts";
+import { useNotices } from "../../stores/notices.ts";
+import { usePlate } from "../../stores/plate.ts";
+import { useShot } from "../../stores/shot.ts";
+import { useSolver } from "../../stores/solver.ts";
+
+const props = defineProps<{ shot: Shot }>();
+const desk = useDesk();
+const store = useShot();
+const solver = useSolver();
+const plate = usePlate();
+const notices = useNotices();
+
+const frame = computed(() => shotFrame(props.shot));
+const whole = computed(() => props.shot.lens.crop ?? frame.value);
+const byHand = computed(() => props.shot.match.by === "hand");
+const facts = computed(() => {
+  const camera = byHand.value ? props.shot.solved?.camera : solver.answer?.camera;
+  const sigma = byHand.value ? null : solver.answer?.sigma;
+  if (!camera) return null;
+  const { focalMm, equivalentMm } = props.shot.plate.exif;
+  // EXIF's pair of focal lengths tells the sensor's size where it was not given.
+  const figures = lensFigures(camera.focalPx, whole.value, props.shot.lens.sensorMm);
+  const mm =
+    figures.mm ??
+    (focalMm && equivalentMm ? equivalents35mm(camera.focalPx, whole.value).diagonal * (focalMm / equivalentMm) : null);
+  const share = sigma ? sigma.focalPx / camera.focalPx : null;
+  return { camera, sigma, share, mm, figures, angles: orientationDegrees(camera.rotation) };
+});
+const pm = (value: number | null | undefined, digits: number, unit = "") =>
+  value === null || value === undefined ? "" : ` ± ${value.toFixed(digits)}${unit}`;
+
+const alternatives = computed(() => {
+  const source = plate.shown?.canvas;
+  if (!source || byHand.value) return [];
+  return (solver.answer?.alternatives ?? []).map((a, i) => ({
+    ...a,
+    name: `answer ${i + 2}`,
+    picture: matchThumbnail(source, a.camera, props.shot, 150),
+  }));
+});
+function look(camera: AnswerCamera, name: string): void {
+  const same = desk.lookThrough?.name === name;
+  desk.lookThrough = same ? null : { camera, name };
+}
+/** An alternative cannot be solved for: it is held by hand, near its own optimum. */
+async function take(camera: AnswerCamera): Promise<void> {
+  desk.lookThrough = null;
+  await store.commit("Take other answer", (draft) => {
+    draft.match.by = "hand";
+    takeCamera(draft, { camera, sigma: null, rmsPx: null });
+  });
+  notices.say("good", "This answer is now held as a camera matched by hand.", "Go back to the marks under “By hand”.");
+}
+
+const TURNS: { turn: WorldTurn; label: string; title: string }[] = [
+  { turn: "left", label: "↶ 90°", title: "Turn the world a quarter to the left about the vertical" },
+  { turn: "right", label: "↷ 90°", title: "Turn the world a quarter to the right about the vertical" },
+  { turn: "over-x", label: "flip about X", title: "Half a turn about X: down becomes up" },
+  { turn: "over-y", label: "flip about Y", title: "Half a turn about Y: down becomes up" },
+  { turn: "next-up", label: "X→Y→Z→X", title: "X becomes Y, Y becomes Z, Z becomes X" },
+];
+async function turn(t: WorldTurn): Promise<void> {
+  const built = Object.keys(props.shot.set).length + Object.keys(props.shot.props).length > 0;
+  if (built && !keepsGround(t)) {
+    notices.say(
+      "warn",
+      "Set and props stand on this ground.",
+      "Turns that change what is up are for before the set is built; take it out first.",
+    );
+    return;
+  }
+  await store.commit("Turn world", (d) => turnWorld(d, t));
+}
+
+const axis = {
+  axisLabel: { color: "#a9a6a2", fontSize: 10 },
+  axisLine: { lineStyle: { color: "#6c6967" } },
+  splitLine: { lineStyle: { color: "#454342" } },
+  nameTextStyle: { color: "#a9a6a2", fontSize: 10 },
+};
+const plain = {
+  animation: false,
+  grid: { left: 34, right: 8, top: 8, bottom: 20 },
+  textStyle: { fontFamily: "IBM Plex Sans Variable" },
+};
+const short = (id: string) =>
+  id
+    .replace(/^edge-/, "e")
+    .replace(/^length-/, "l")
+    .replace(/^tie-/, "t");
+const marks = computed(() => solver.answer?.residuals ?? []);
+const residualChart = computed(() => ({
+  ...plain,
+  tooltip: { formatter: (p: { name: string; value: number }) => `${p.name}: ${p.value.toFixed(2)} px` },
+  xAxis: {
+    type: "category",
+    data: marks.value.map((r) => short(r.id)),
+    ...axis,
+    axisLabel: { ...axis.axisLabel, interval: 0, rotate: marks.value.length > 9 ? 60 : 0 },
+  },
+  yAxis: { type: "value", ...axis, name: "px" },
+  series: [
+    {
+      type: "bar",
+      data: marks.value.map((r) => ({
+        value: r.px,
+        itemStyle: { color: desk.selected === r.id ? "#d8674d" : "#b9b4ae" },
+      })),
+    },
+  ],
+}));
+const influenceChart = computed(() => ({
+  ...plain,
+  tooltip: { formatter: (p: { name: string; value: number }) => `without ${p.name}: ${p.value.toFixed(2)} σ` },
+  xAxis: {
+    type: "category",
+    data: marks.value.map((r) => short(r.id)),
+    ...axis,
+    axisLabel: { ...axis.axisLabel, interval: 0, rotate: marks.value.length > 9 ? 60 : 0 },
+  },
+  yAxis: { type: "value", ...axis, name: "σ" },
+  series: [
+    {
+      type: "bar",
+      data: marks.value.map((r) => ({
+        value: r.influence ?? 0,
+        itemStyle: { color: desk.selected === r.id ? "#d8674d" : "#8fa7b5" },
+      })),
+    },
+  ],
+}));
+const exifPx = computed(() => {
+  const { equivalentMm } = props.shot.plate.exif;
+  return equivalentMm ? focalFromEquivalent(equivalentMm, whole.value) : null;
+});
+const equivalent = (px: number) => equivalents35mm(px, whole.value).diagonal;
+const focalChart = computed(() => {
+  const curve = solver.details?.focal;
+  if (!curve) return null;
+  const x = curve.focalPx.map(equivalent);
+  const exif = exifPx.value ? equivalent(exifPx.value) : null;
+  const best = solver.answer?.camera ? equivalent(solver.answer.camera.focalPx) : null;
+  const low = Math.min(x[0], exif ?? Infinity);
+  const high = Math.max(x[x.length - 1], exif ?? -Infinity);
+  const line = (at: number, name: string, color: string) => ({
+    xAxis: at,
+    lineStyle: { color, type: "solid" as const },
+    label: { formatter: name, color, fontSize: 10 },
+  });
+  return {
+    ...plain,
+    grid: { ...plain.grid, top: 18 },
+    xAxis: {
+      type: "value",
+      min: Number((low - 0.02 * (high - low)).toFixed(2)),
+      max: Number((high + 0.02 * (high - low)).toFixed(2)),
+      ...axis,
+      axisLabel: { ...axis.axisLabel, formatter: (v: number) => v.toFixed(1) },
+    },
+    yAxis: { type: "value", min: 0, max: 1, ...axis },
+    series: [
+      {
+        type: "line",
+        showSymbol: false,
+        lineStyle: { color: "#d8674d" },
+        areaStyle: { color: "#d8674d33" },
+        data: x.map((v, i) => [v, Math.exp(curve.logLikelihood[i])]),
+        markLine: {
+          symbol: "none",
+          silent: true,
+          data: [...(exif ? [line(exif, "EXIF", "#e0b050")] : []), ...(best ? [line(best, "marks", "#e9e7e4")] : [])],
+        },
+      },
+    ],
+  };
+});
+</script>
+
+<template>
+  <section class="card" style="flex: 1.15">
+    <h3>
+      Camera
+      <label class="row end"
+        ><ToggleSwitch
+          :model-value="shot.match.robust"
+          data-test="robust"
+          @update:model-value="
+            (v: boolean) => store.commit(v ? 'Robust solve' : 'Plain solve', (d) => (d.match.robust = v))
+          "
+        />
+        robust</label
+      >
+    </h3>
+    <div v-if="facts" class="facts" data-test="camera-facts">
+      <span>Focal length</span>
+      <span class="num">
+        <template v-if="facts.mm"
+          >{{ facts.mm.toFixed(2) }}{{ pm(facts.share && facts.mm * facts.share, 2) }} mm ·
+        </template>
+        <span data-test="focal-px">{{ facts.camera.focalPx.toFixed(1) }}</span>{{ pm(facts.sigma?.focalPx, 1) }} px
+      </span>
+      <span>35 mm equiv.</span>
+      <span class="num"
+        >{{ facts.figures.eqDiagonal!.toFixed(1) }} mm by diagonal · {{ facts.figures.eqWidth!.toFixed(1) }} by
+        width</span
+      >
+      <span>Tilt, roll</span>
+      <span class="num">
+        {{ facts.angles.tilt.toFixed(2) }}°{{ pm(facts.sigma?.rotationDeg[0], 2) }} ·
+        {{ facts.angles.roll.toFixed(2) }}°{{ pm(facts.sigma?.rotationDeg[2], 2) }}
+      </span>
+      <span>Camera height</span>
+      <span class="num"
+        >{{ formatLength(facts.camera.position[2], shot.unit) }}
+        {{
+          facts.sigma?.cameraHeightM != null
+            ? `± ${formatLength(facts.sigma.cameraHeightM, shot.unit)}`
+            : byHand
+              ? "by hand"
+              : "(no scale yet)"
+        }}</span
+      >
+      <span>View</span>
+      <span class="num"
+        >{{ facts.figures.horizontal!.toFixed(1) }}° across, {{ facts.figures.vertical!.toFixed(1) }}° high,
+        {{ facts.figures.diagonal!.toFixed(1) }}° corner to corner</span
+      >
+      <template v-if="facts.camera.distortion.k1 !== 0"
+        ><span>k1, k2</span
+        ><span class="num"
+          >{{ facts.camera.distortion.k1.toFixed(4) }}, {{ facts.camera.distortion.k2.toFixed(4) }}</span
+        ></template
+      >
+      <template v-if="facts.sigma?.positionM"
+        ><span>Place</span
+        ><span class="num">{{
+          facts.camera.position
+            .map((v, k) => `${formatLength(v, shot.unit)}${pm(facts!.sigma!.positionM![k], 3)}`)
+            .join(" · ")
+        }}</span></template
+      >
+    </div>
+    <p v-else class="quiet">No camera yet. Two edges along one direction and two along another are the least.</p>
+    <div class="row" style="margin-top: 5px">
+      <span class="quiet">World</span>
+      <button
+        v-for="t in TURNS"
+        :key="t.turn"
+        class="act"
+        :title="t.title"
+        :data-test="`turn-${t.turn}`"
+        @click="turn(t.turn)"
+      >
+        {{ t.label }}
+      </button>
+    </div>
+  </section>
+  <section v-if="alternatives.length" class="card" style="flex: 0.7">
+    <h3>Other answers</h3>
+    <div class="others">
+      <div v-for="a in alternatives" :key="a.name" class="other" :class="{ on: desk.lookThrough?.name === a.name }">
+        <img :src="a.picture" :alt="a.name" @click="look(a.camera, a.name)" />
+        <span class="num">{{ a.camera.focalPx.toFixed(0) }} px, rms {{ a.rmsPx.toFixed(1) }}</span>
+        <button class="act" @click="look(a.camera, a.name)">look</button>
+        <button class="act" @click="take(a.camera)">take</button>
+      </div>
+    </div>
+  </section>
+  <section class="card charts" style="flex: 1.9">
+    <FigureChart title="Residual of each mark, px" :option="residualChart" />
+    <FigureChart v-if="focalChart" title="Likelihood of the focal length, mm equiv. by diagonal" :option="focalChart" />
+    <p v-else class="quiet">The focal length is held: no likelihood of it.</p>
+    <FigureChart title="Influence on the focal length, σ" :option="influenceChart" />
+  </section>
+</template>
+
+<style scoped>
+.charts {
+  display: grid;
+  grid-template-columns: 1fr 1fr 1fr;
+  gap: 6px;
+  overflow: hidden;
+}
+.others {
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(120px, 1fr));
+  gap: 6px;
+}
+.other img {
+  width: 100%;
+  display: block;
+  cursor: pointer;
+  border: 1px solid var(--line);
+}
+.other.on img {
+  border-color: var(--accent);
+}
+h3 .row {
+  font-weight: 400;
+}
+</style>

@@ -1,0 +1,423 @@
+<script setup lang="ts">
+import Button from "primevue/button";
+import ToggleSwitch from "primevue/toggleswitch";
+import { computed, ref } from "vue";
+import { edgeAxes } from "#core/shot/assemble";
+import { newEdge } from "#core/shot/schema";
+import type { Shot, ShotEdge } from "#core/shot/schema";
+import { edgeLetter, edgeTone, edgeWord } from "../../desk/edgeWords.ts";
+import { deletion, freshId } from "../../desk/marks.ts";
+import NumberField from "../../parts/NumberField.vue";
+import TextField from "../../parts/TextField.vue";
+import ToolButton from "../../parts/ToolButton.vue";
+import { useDesk } from "../../stores/desk.ts";
+import { useDetector } from "../../stores/detector.ts";
+import { useNotices } from "../../stores/notices.ts";
+import { useShot } from "../../stores/shot.ts";
+import { useSolver } from "../../stores/solver.ts";
+
+const props = defineProps<{ shot: Shot }>();
+const desk = useDesk();
+const store = useShot();
+const solver = useSolver();
+const detector = useDetector();
+const notices = useNotices();
+
+const residuals = computed(() => new Map((solver.answer?.residuals ?? []).map((r) => [r.id, r])));
+const worst = computed(() => Math.max(1, ...[...residuals.value.values()].map((r) => r.px)));
+const axes = computed(() => edgeAxes(props.shot));
+const edges = computed(() => Object.values(props.shot.edges));
+const selected = computed<ShotEdge | null>(() => (desk.selected ? (props.shot.edges[desk.selected] ?? null) : null));
+const tie = computed(() => (desk.selected ? (props.shot.ties[desk.selected] ?? null) : null));
+const own = ref("A");
+
+async function remove(id: string): Promise<void> {
+  const gone = deletion(props.shot, id);
+  if (!gone) {
+    notices.say("warn", "This edge is locked.", "Unlock it first.");
+    return;
+  }
+  desk.selected = null;
+  await store.commit(gone.name, gone.change);
+}
+const change = (name: string, id: string, make: (e: ShotEdge) => void) =>
+  store.commit(name, (d) => make(d.edges[id] as ShotEdge));
+const DIRECTIONS = [
+  { value: "any", label: "from the picture" },
+  { value: "x", label: "along X" },
+  { value: "y", label: "along Y" },
+  { value: "z", label: "upright" },
+  { value: "level", label: "level, own direction" },
+  { value: "free", label: "parallel, own direction" },
+];
+const kindOf = (axis: string) => (axis.includes(":") ? axis.slice(0, axis.indexOf(":")) : axis);
+const nameOf = (axis: string) => axis.slice(axis.indexOf(":") + 1);
+function redirect(e: ShotEdge, kind: string): Promise<void> {
+  const axis = kind === "level" || kind === "free" ? `${kind}:${axis2name(e.axis)}` : kind;
+  return change("Change edge's direction", e.id, (d) => {
+    d.axis = axis;
+    if (axis.length > 1) d.onAxis = false;
+  });
+}
+const axis2name = (axis: string) => (axis.includes(":") ? nameOf(axis) : own.value || "A");
+
+async function stick(e: ShotEdge): Promise<void> {
+  const last = e.points.length - 1;
+  const ends = await detector.stick(e.points[0], e.points[last]);
+  if (!ends) {
+    notices.say(
+      "warn",
+      "No clear edge lies under this mark.",
+      "Move it closer, within six pixels, or leave it as it is.",
+    );
+    return;
+  }
+  await change(
+    "Stick edge",
+    e.id,
+    (d) => (d.points = last === 1 ? ends : [ends[0], ...d.points.slice(1, -1), ends[1]]),
+  );
+}
+const addBend = (e: ShotEdge) =>
+  change("Add point to edge", e.id, (d) => {
+    const n = d.points.length;
+    const [a, b] = [d.points[n - 2], d.points[n - 1]];
+    d.points.splice(n - 1, 0, [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2]);
+  });
+
+function tryThere(e: ShotEdge): void {
+  desk.trial = { of: e.id, axis: axes.value.get(e.id) ?? e.axis, points: e.points.map((p) => [...p]) };
+  desk.selected = "trial";
+}
+async function keepTrial(moves: boolean): Promise<void> {
+  const { trial } = desk;
+  if (!trial) return;
+  desk.trial = null;
+  if (moves) await change("Move edge", trial.of, (d) => (d.points = trial.points));
+  else {
+    const id = freshId("edge", props.shot.edges);
+    await store.commit("Mark edge", (d) => {
+      d.edges[id] = newEdge(id, trial.axis, trial.points);
+    });
+    desk.selected = id;
+  }
+}
+
+async function find(): Promise<void> {
+  try {
+    const found = await detector.propose();
+    desk.proposals = found;
+    if (found.length === 0)
+      notices.say("warn", "No common directions were found on this plate.", "Mark edges by hand, or match by hand.");
+  } catch (error) {
+    notices.fail(error);
+  }
+}
+async function accept(indices: number[]): Promise<void> {
+  const taken = desk.proposals.filter((_, i) => indices.includes(i));
+  desk.proposals = desk.proposals.filter((_, i) => !indices.includes(i));
+  desk.lit = null;
+  await store.commit(taken.length === 1 ? "Accept edge" : `Accept ${taken.length} edges`, (d) => {
+    for (const p of taken) {
+      const id = freshId("edge", d.edges);
+      d.edges[id] = newEdge(id, p.axis, p.points);
+    }
+  });
+}
+const of = (axis: string) => desk.proposals.flatMap((p, i) => (p.axis === axis ? [i] : []));
+const world = (k: number, v: number) =>
+  store.commit("Type tie point", (d) => {
+    if (tie.value) d.ties[tie.value.id].world[k] = v;
+  });
+</script>
+
+<template>
+  <section class="card" style="flex: 1.9">
+    <h3>
+      Mark what is straight
+      <label class="row end"><ToggleSwitch v-model="desk.stick" data-test="stick-new" /> stick new edges</label>
+      <label class="row">lies on <TextField v-model="desk.group" label="What new edges lie on" narrow /></label>
+    </h3>
+    <div class="row tools">
+      <ToolButton tool="edge-x" label="along X" shortcut="X" tone="axis-x" />
+      <ToolButton tool="edge-y" label="along Y" shortcut="Y" tone="axis-y" />
+      <ToolButton tool="edge-z" label="upright" shortcut="Z" tone="axis-z" />
+      <ToolButton tool="edge-any" label="any" shortcut="Q" />
+      <ToolButton tool="edge-level" label="level" shortcut="E" />
+      <ToolButton tool="edge-free" label="parallel" shortcut="J" />
+      <ToolButton tool="curve" label="curved" shortcut="R" />
+      <ToolButton tool="origin" label="origin" shortcut="O" />
+      <ToolButton tool="horizon" label="horizon" shortcut="H" />
+      <ToolButton tool="tie" label="tie point" shortcut="I" />
+    </div>
+    <div class="list edges">
+      <div
+        v-for="e in edges"
+        :key="e.id"
+        :class="{ on: desk.selected === e.id, off: e.muted }"
+        :title="edgeWord(e.axis)"
+        @click="desk.selected = e.id"
+      >
+        <span :class="edgeTone(axes.get(e.id) ?? 'any')" class="letter">{{
+          e.axis === "any" ? (axes.get(e.id) ?? "?").toUpperCase() : edgeLetter(e.axis)
+        }}</span>
+        <span class="bar"><span :style="{ width: `${((residuals.get(e.id)?.px ?? 0) / worst) * 100}%` }" /></span>
+        <span class="num">{{ residuals.get(e.id)?.px.toFixed(2) ?? "–" }} px</span>
+        <button class="plain" :aria-label="`Delete ${e.id}`" @click.stop="remove(e.id)">
+          <i class="pi" :class="e.locked ? 'pi-lock' : 'pi-times'" />
+        </button>
+      </div>
+      <div
+        v-for="t in Object.values(shot.ties)"
+        :key="t.id"
+        :class="{ on: desk.selected === t.id, off: t.muted }"
+        @click="desk.selected = t.id"
+      >
+        <span class="letter">◇</span>
+        <span class="num end">{{ residuals.get(t.id)?.px.toFixed(2) ?? "–" }} px</span>
+        <button class="plain" :aria-label="`Delete ${t.id}`" @click.stop="remove(t.id)">
+          <i class="pi pi-times" />
+        </button>
+      </div>
+      <div
+        v-for="h in Object.values(shot.horizon)"
+        :key="h.id"
+        :class="{ on: desk.selected === h.id }"
+        @click="desk.selected = h.id"
+      >
+        <span class="letter">―</span> horizon
+        <button class="plain end" :aria-label="`Delete ${h.id}`" @click.stop="remove(h.id)">
+          <i class="pi pi-times" />
+        </button>
+      </div>
+    </div>
+    <p v-if="edges.length === 0" class="quiet">
+      Two edges or more along each of two directions, far apart and at different angles. Zoom in with the wheel; the
+      loupe shows the pixels.
+    </p>
+  </section>
+  <section class="card" style="flex: 1.05">
+    <template v-if="desk.trial">
+      <h3>Tried there</h3>
+      <p class="quiet">
+        Drag the dashed edge anywhere: what it would miss by stands beside it. Nothing is solved with it.
+      </p>
+      <div class="row">
+        <Button label="Add as an edge" size="small" data-test="keep-trial" @click="keepTrial(false)" />
+        <Button
+          v-if="shot.edges[desk.trial.of]"
+          label="Move the edge here"
+          size="small"
+          severity="secondary"
+          @click="keepTrial(true)"
+        />
+        <Button label="Drop" size="small" severity="secondary" @click="desk.trial = null" />
+      </div>
+    </template>
+    <template v-else-if="selected">
+      <h3>
+        {{ edgeWord(selected.axis) }} <span class="end num">{{ selected.id }}</span>
+      </h3>
+      <div class="row">
+        <select
+          class="pick"
+          :value="kindOf(selected.axis)"
+          aria-label="Direction"
+          @change="redirect(selected, ($event.target as HTMLSelectElement).value)"
+        >
+          <option v-for="d in DIRECTIONS" :key="d.value" :value="d.value">{{ d.label }}</option>
+        </select>
+        <TextField
+          v-if="selected.axis.includes(':')"
+          :model-value="nameOf(selected.axis)"
+          label="Name of the direction"
+          narrow
+          @update:model-value="
+            (n) => n && change('Rename direction', selected!.id, (d) => (d.axis = `${kindOf(d.axis)}:${n}`))
+          "
+        />
+        <label v-else class="row"
+          >on
+          <TextField
+            :model-value="selected.group"
+            label="What it lies on"
+            narrow
+            @update:model-value="(g) => change('Say what edge lies on', selected!.id, (d) => (d.group = g))"
+        /></label>
+      </div>
+      <div class="row">
+        <label v-if="['x', 'y', 'z'].includes(selected.axis)" class="row"
+          ><ToggleSwitch
+            :model-value="selected.onAxis"
+            data-test="on-axis"
+            @update:model-value="(v: boolean) => change('Lay edge on its axis', selected!.id, (d) => (d.onAxis = v))"
+          />
+          lies on the axis</label
+        >
+        <label class="row"
+          >weight
+          <NumberField
+            :model-value="selected.weight"
+            label="Weight"
+            narrow
+            :min="0.01"
+            :max="100"
+            @update:model-value="(w) => change('Weigh edge', selected!.id, (d) => (d.weight = w))"
+        /></label>
+      </div>
+      <div class="row acts">
+        <button class="act" data-test="flip" @click="change('Flip edge', selected.id, (d) => d.points.reverse())">
+          flip
+        </button>
+        <button class="act" data-test="stick" @click="stick(selected)">stick</button>
+        <button class="act" data-test="try-there" title="T" @click="tryThere(selected)">try it there</button>
+        <button class="act" data-test="bend" @click="addBend(selected)">add point</button>
+        <button
+          class="act"
+          :class="{ on: selected.muted }"
+          data-test="mute"
+          @click="change(selected!.muted ? 'Count edge' : 'Mute edge', selected.id, (d) => (d.muted = !d.muted))"
+        >
+          {{ selected.muted ? "count" : "mute" }}
+        </button>
+        <button
+          class="act"
+          :class="{ on: selected.locked }"
+          data-test="lock"
+          @click="change(selected!.locked ? 'Unlock edge' : 'Lock edge', selected.id, (d) => (d.locked = !d.locked))"
+        >
+          {{ selected.locked ? "unlock" : "lock" }}
+        </button>
+      </div>
+      <p v-if="residuals.get(selected.id)?.influence != null" class="quiet num" style="margin: 4px 0 0">
+        without it the focal length moves by {{ residuals.get(selected.id)!.influence!.toFixed(2) }} σ
+      </p>
+    </template>
+    <template v-else-if="tie">
+      <h3>
+        Tie point <span class="end num">{{ tie.id }}</span>
+      </h3>
+      <p class="quiet">The world point that this pixel shows.</p>
+      <div class="row">
+        <label v-for="(axis, k) in ['x', 'y', 'z']" :key="axis" class="row" :class="`axis-${axis}`"
+          >{{ axis.toUpperCase() }}
+          <NumberField
+            :model-value="tie.world[k]"
+            :label="`Tie at ${axis}`"
+            :digits="4"
+            @update:model-value="(v) => world(k, v)"
+        /></label>
+      </div>
+      <div class="row acts">
+        <button
+          class="act"
+          @click="
+            store.commit(
+              tie!.muted ? 'Count tie point' : 'Mute tie point',
+              (d) => (d.ties[tie!.id].muted = !tie!.muted),
+            )
+          "
+        >
+          {{ tie.muted ? "count" : "mute" }}
+        </button>
+      </div>
+    </template>
+    <template v-else>
+      <h3>Found on the plate</h3>
+      <div class="row">
+        <Button
+          :label="detector.busy ? 'Looking …' : 'Find edges'"
+          size="small"
+          :disabled="detector.busy"
+          data-test="find-edges"
+          @click="find"
+        />
+        <span v-if="detector.seconds !== null && desk.proposals.length" class="quiet num"
+          >{{ desk.proposals.length }} in {{ detector.seconds.toFixed(1) }} s</span
+        >
+      </div>
+      <template v-if="desk.proposals.length">
+        <div class="row" style="margin-top: 5px">
+          <button class="act" data-test="accept-all" @click="accept(desk.proposals.map((_, i) => i))">
+            accept all
+          </button>
+          <button
+            v-for="axis in ['x', 'y', 'z']"
+            :key="axis"
+            class="act"
+            :class="`axis-${axis}`"
+            :disabled="of(axis).length === 0"
+            @click="accept(of(axis))"
+          >
+            {{ axis.toUpperCase() }} ({{ of(axis).length }})
+          </button>
+          <button class="act" @click="desk.proposals = []">drop</button>
+        </div>
+        <div class="list found">
+          <div v-for="(p, i) in desk.proposals" :key="i" @mouseenter="desk.lit = i" @mouseleave="desk.lit = null">
+            <span :class="`axis-${p.axis}`" class="letter">{{ p.axis.toUpperCase() }}</span>
+            <button class="plain" :aria-label="`Accept proposal ${i + 1}`" @click="accept([i])">
+              <i class="pi pi-check" />
+            </button>
+            <button
+              class="plain"
+              :aria-label="`Drop proposal ${i + 1}`"
+              @click="desk.proposals = desk.proposals.filter((_, k) => k !== i)"
+            >
+              <i class="pi pi-times" />
+            </button>
+          </div>
+        </div>
+      </template>
+      <p v-else class="quiet">
+        Straight things are found, grouped by where they meet, and proposed; nothing counts before you accept it. Or
+        select an edge for its own settings.
+      </p>
+      <div class="row" style="margin-top: 6px">
+        <button class="act" data-test="pick-tie" @click="((desk.outside = true), (desk.pickingTie = true))">
+          pick tie point on a model
+        </button>
+      </div>
+    </template>
+  </section>
+</template>
+
+<style scoped>
+.tools {
+  margin-bottom: 5px;
+  gap: 4px;
+}
+.tools :deep(.tool) {
+  padding: 2px 6px;
+}
+.edges {
+  grid-template-columns: repeat(auto-fill, minmax(132px, 1fr));
+}
+.found {
+  grid-template-columns: repeat(auto-fill, minmax(64px, 1fr));
+  margin-top: 4px;
+}
+.off {
+  opacity: 0.45;
+}
+.letter {
+  min-width: 18px;
+}
+.bar {
+  flex: 1;
+  height: 4px;
+  background: #454342;
+}
+.bar span {
+  display: block;
+  height: 100%;
+  background: var(--quiet);
+}
+.row {
+  margin-bottom: 3px;
+}
+h3 .row {
+  margin: 0;
+  font-weight: 400;
+}
+</style>
