@@ -59,11 +59,13 @@ test("the whole job by mouse, from the photo to the saved picture", async ({ pag
   }
   await desk.tool("origin");
   await desk.click(truth.origin);
+  await page.getByTestId("drawer-scale").click();
   await desk.tool("length");
   await desk.click(truth.length.points[0]);
   await desk.click(truth.length.points[1]);
   await desk.fit();
   await desk.type("Known length", String(truth.length.metres));
+  await page.getByTestId("drawer-lens").click();
   await page.getByTestId("solve-k1").click();
   await expect(page.getByTestId("camera-facts")).toBeVisible();
   await desk.saved();

@@ -43,6 +43,7 @@ test("contradictions are named: a zero length, the same edge twice, an edge pull
   const desk = new Desk(page);
   await page.goto(`/shots/${id}/camera`);
   await expect(page.getByTestId("camera-facts")).toBeVisible();
+  await page.getByTestId("drawer-scale").click();
   await desk.type("Known length", "0");
   await expect(page.getByRole("alert")).toContainText("above zero");
   expect((await opened(request, id)).shot.lengths["length-1"].metres).toBe(2.12);
@@ -50,6 +51,7 @@ test("contradictions are named: a zero length, the same edge twice, an edge pull
   await expect.poll(async () => (await opened(request, id)).shot.lengths["length-1"].metres).toBeCloseTo(2.12, 3);
 
   const { points } = (await opened(request, id)).shot.edges["edge-1"];
+  await page.getByTestId("drawer-marks").click();
   await desk.tool("edge-x");
   await desk.click(points[0], 6);
   await desk.click(points[1], 6);
@@ -89,6 +91,7 @@ test("marks can be found, nudged and deleted with the keyboard alone", async ({ 
   await page.keyboard.press("Control+z");
   await expect.poll(async () => Object.keys((await opened(request, id)).shot.edges).length).toBe(count);
   // A switch that holds the focus does not swallow the shortcuts.
+  await page.getByTestId("drawer-lens").click();
   await page.getByTestId("solve-k1").click();
   await expect.poll(async () => (await opened(request, id)).shot.lens.solveK1).toBe(false);
   await page.keyboard.press("Control+z");
@@ -145,6 +148,7 @@ test("solving again shows what would move, and moves it when taken", async ({ pa
   await page.goto(`/shots/${id}/camera`);
   await expect(page.getByTestId("camera-facts")).toBeVisible();
   const before = (await opened(request, id)).shot;
+  await page.getByTestId("drawer-scale").click();
   await desk.type("Known length", "2.2");
   await expect(page.getByText("The marks now give another camera")).toBeVisible();
   expect((await opened(request, id)).shot.solved).toEqual(before.solved);

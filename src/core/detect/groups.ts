@@ -65,48 +65,76 @@ interface Candidate {
   weight: number;
 }
 
-/** The point that the most length of lines runs to, from pairs of lines; refined by least squares over its members. */
-function strongest(lines: Prepared[], free: number[], tolerance: number, random: () => number): Candidate | null {
-  if (free.length < 2) return null;
+/** Pairs of lines to try for a common point: all of few, a draw that prefers long ones of many. */
+function pairsOf(lines: Prepared[], free: number[], random: () => number): [number, number][] {
   const pairs: [number, number][] = [];
-  const all = (free.length * (free.length - 1)) / 2;
-  if (all <= 3000) for (let i = 0; i < free.length; i++) for (let j = 0; j < i; j++) pairs.push([free[i], free[j]]);
-  else {
-    // Long lines are tried more often.
-    const total = free.reduce((s, i) => s + lines[i].length, 0);
-    const pick = () => {
-      let r = random() * total;
-      for (const i of free) if ((r -= lines[i].length) <= 0) return i;
-      return free[0];
-    };
-    for (let k = 0; k < 3000; k++) pairs.push([pick(), pick()]);
+  if (free.length * (free.length - 1) <= 6000) {
+    for (let i = 0; i < free.length; i++) for (let j = 0; j < i; j++) pairs.push([free[i], free[j]]);
+    return pairs;
   }
-  const gather = (point: Vec3): Candidate => {
-    const members = free.filter((i) => misalignment(lines[i], point) < tolerance);
-    // A line that passes by near its own place counts less: angles there are easily small.
-    const weight = members.reduce(
-      (s, i) => s + lines[i].length * (1 - 0.5 * (misalignment(lines[i], point) / tolerance) ** 2),
-      0,
-    );
-    return { point, members, weight };
+  const total = free.reduce((s, i) => s + lines[i].length, 0);
+  const pick = () => {
+    let r = random() * total;
+    for (const i of free) if ((r -= lines[i].length) <= 0) return i;
+    return free[0];
   };
-  let best: Candidate | null = null;
-  for (const [i, j] of pairs) {
+  while (pairs.length < 3000) pairs.push([pick(), pick()]);
+  return pairs;
+}
+
+/** The lines that run to a point, with their length; one that passes it by counts less, up to the tolerance. */
+function gather(lines: Prepared[], free: number[], point: Vec3, tolerance: number): Candidate {
+  const members: number[] = [];
+  let weight = 0;
+  for (const i of free) {
+    const off = misalignment(lines[i], point) / tolerance;
+    if (off >= 1) continue;
+    members.push(i);
+    weight += lines[i].length * (1 - 0.5 * off * off);
+  }
+  return { point, members, weight };
+}
+
+/** Points that many lines run to, the heaviest first: crossings of pairs, each refined over its members. */
+function candidatePoints(lines: Prepared[], free: number[], tolerance: number, random: () => number): Candidate[] {
+  const found = new Map<string, Candidate>();
+  for (const [i, j] of pairsOf(lines, free, random)) {
     if (i === j) continue;
     const p = cross(lines[i].line, lines[j].line);
     const l = Math.hypot(...p);
     if (l < 1e-5) continue;
     const point: Vec3 = [p[0] / l, p[1] / l, p[2] / l];
-    // A crossing inside the frame, right on the lines, is a corner more often than a vanishing point.
-    if (Math.abs(point[2]) > 1e-6 && Math.hypot(point[0], point[1]) < 0.02 * Math.abs(point[2])) continue;
-    const c = gather(point);
-    if (!best || c.weight > best.weight) best = c;
+    // A crossing on a line itself is a corner of a thing, not a vanishing point.
+    const corner = [lines[i], lines[j]].some(
+      (q) =>
+        Math.abs(point[2]) > 1e-6 &&
+        Math.hypot(point[0] / point[2] - q.middle[0], point[1] / point[2] - q.middle[1]) < 0.6 * q.length,
+    );
+    if (corner) continue;
+    const c = gather(lines, free, point, tolerance);
+    const key = c.members.join();
+    if (!found.has(key)) found.set(key, c);
   }
-  for (let round = 0; best && round < 3; round++) {
-    const refined = gather(meeting(best.members.map((i) => lines[i])) ?? best.point);
-    if (refined.weight >= best.weight * 0.98) best = refined;
+  const best: Candidate[] = [];
+  for (const c of [...found.values()].sort((a, b) => b.weight - a.weight)) {
+    if (best.length === MOST_CANDIDATES) break;
+    // Of many points that serve nearly the same lines the heaviest stands for all.
+    if (c.members.length <= 4 || !best.some((k) => alike(k, c))) best.push(c);
   }
-  return best;
+  return best.map((c) => {
+    const middle = c.members.length > 2 ? meeting(c.members.map((i) => lines[i])) : null;
+    const refined = middle && gather(lines, free, middle, tolerance);
+    return refined && refined.weight >= c.weight ? refined : c;
+  });
+}
+
+const MOST_CANDIDATES = 70;
+
+/** True if two points share most of their lines. */
+function alike(a: Candidate, b: Candidate): boolean {
+  const mine = new Set(a.members);
+  const shared = b.members.filter((i) => mine.has(i)).length;
+  return shared > 0.5 * Math.min(a.members.length, b.members.length);
 }
 
 /** The point nearest to all lines, each weighted by its length: least eigenvector of their scatter, by inverse iteration. */
@@ -143,61 +171,74 @@ const offVertical = (p: Vec3) => Math.atan2(Math.abs(p[0]), Math.abs(p[1]));
 export function groupLines(list: Line[], frame: Frame, tolerance = 0.025): LineGroup[] {
   const lines = list.map(prepare(frame));
   const random = shuffler(list.length * 7919 + 13);
-  let free = lines.map((_, i) => i).filter((i) => lines[i].length > 1e-6);
-  const found: Candidate[] = [];
+  const all = lines.map((_, i) => i).filter((i) => lines[i].length > 1e-6);
   // Uprights are looked for first, among lines that could be: they are the surest to name.
-  const upright = free.filter((i) => Math.abs(lines[i].direction[0]) < 0.42);
-  const z = strongest(lines, upright, tolerance, random);
-  if (
-    z &&
-    z.members.length >= 2 &&
-    offVertical(z.point) < 0.5 &&
-    Math.hypot(z.point[0], z.point[1]) > 0.9 * Math.abs(z.point[2])
-  ) {
-    found.push(z);
-    free = free.filter((i) => !z.members.includes(i));
-  } else found.push({ point: [0, 1, 0], members: [], weight: 0 });
-  for (let k = 0; k < 3; k++) {
-    const c = strongest(lines, free, tolerance, random);
-    if (!c || c.members.length < 2) break;
-    found.push(c);
-    free = free.filter((i) => !c.members.includes(i));
-  }
-  const [up, ...flat] = found;
-  const pair = bestPair(up, flat);
+  const steep = all.filter((i) => Math.abs(lines[i].direction[0]) < 0.42);
+  const up =
+    candidatePoints(lines, steep, tolerance, random).find(
+      (c) =>
+        c.members.length >= 2 &&
+        offVertical(c.point) < 0.5 &&
+        Math.hypot(c.point[0], c.point[1]) > 0.9 * Math.abs(c.point[2]),
+    ) ?? null;
+  const rest = all.filter((i) => !up?.members.includes(i));
+  const flat = bestPair(lines, rest, up, candidatePoints(lines, rest, tolerance, random), tolerance);
   const groups: LineGroup[] = [];
-  if (up.members.length >= 2) groups.push({ axis: "z", lines: up.members, point: up.point });
+  if (up) groups.push({ axis: "z", lines: up.members, point: up.point });
   const side = (c: Candidate) => (Math.abs(c.point[2]) < 1e-9 ? Math.sign(c.point[0]) * 1e9 : c.point[0] / c.point[2]);
-  if (pair.length === 2) {
-    const [x, y] = side(pair[0]) > side(pair[1]) ? pair : [pair[1], pair[0]];
+  if (flat.length === 2) {
+    const [x, y] = side(flat[0]) > side(flat[1]) ? flat : [flat[1], flat[0]];
     groups.push({ axis: "x", lines: x.members, point: x.point }, { axis: "y", lines: y.members, point: y.point });
-  } else if (pair.length === 1) {
-    groups.push({ axis: side(pair[0]) >= 0 ? "x" : "y", lines: pair[0].members, point: pair[0].point });
+  } else if (flat.length === 1) {
+    groups.push({ axis: side(flat[0]) >= 0 ? "x" : "y", lines: flat[0].members, point: flat[0].point });
   }
   return groups;
 }
 
-/** The two level directions that can stand at right angles, by weight; one alone where no two can. */
-function bestPair(up: Candidate, flat: Candidate[]): Candidate[] {
-  let best: { pair: Candidate[]; weight: number } | null = null;
+/** A bell over a value that should be zero. */
+const near = (value: number, sigma: number) => Math.exp(-0.5 * (value / sigma) ** 2);
+
+/**
+ * The two level directions: the pair of points that explains the most length of lines, weighed by how well they stand at
+ * right angles with a focal length that photographs have, under the uprights and with a horizon that is about level.
+ * One alone where no two can.
+ */
+function bestPair(
+  lines: Prepared[],
+  free: number[],
+  up: Candidate | null,
+  candidates: Candidate[],
+  tolerance: number,
+): Candidate[] {
+  const flat = candidates.filter((c) => c.members.length >= 2);
+  let best: { pair: Candidate[]; score: number } | null = null;
   for (let i = 0; i < flat.length; i++) {
     for (let j = i + 1; j < flat.length; j++) {
       const [a, b] = [flat[i].point, flat[j].point];
-      // Orthogonal directions with a real focal length: f² = −(a·b) over their third coordinates, within reason.
+      // Orthogonal directions: f² = −(a·b) over their third coordinates, in halves of the diagonal.
       const f2 = -(a[0] * b[0] + a[1] * b[1]) / (a[2] * b[2]);
       if (!(f2 > 0.09 && f2 < 60)) continue;
-      let weight = flat[i].weight + flat[j].weight;
-      if (up.members.length >= 2) {
-        // The third direction must be the upright one.
-        const f = Math.sqrt(f2);
-        const da = normalize([a[0], a[1], a[2] * f]);
-        const db = normalize([b[0], b[1], b[2] * f]);
-        const dz = normalize([up.point[0], up.point[1], up.point[2] * f]);
-        weight *= Math.abs(dot(normalize(cross(da, db)), dz)) > 0.985 ? 1 : 0.3;
+      const pair = [flat[i], flat[j]].map((c): Candidate => ({ ...c, members: [], weight: 0 }));
+      for (const k of free) {
+        const off = pair.map((c) => misalignment(lines[k], c.point) / tolerance);
+        const to = off[0] <= off[1] ? 0 : 1;
+        if (off[to] >= 1) continue;
+        pair[to].members.push(k);
+        pair[to].weight += lines[k].length * (1 - 0.5 * off[to] ** 2);
       }
-      if (!best || weight > best.weight) best = { pair: [flat[i], flat[j]], weight };
+      if (pair.some((c) => c.members.length < 2)) continue;
+      const f = Math.sqrt(f2);
+      // The usual lens is of about thirty millimetres at full frame: 1.4 halves of the diagonal.
+      let score = (pair[0].weight + pair[1].weight) * (0.25 + 0.75 * near(Math.log(f / 1.4), 0.7));
+      const horizon = cross(a, b);
+      score *= 0.2 + 0.8 * near(Math.atan2(horizon[0], Math.abs(horizon[1]) || 1e-12), 0.12);
+      if (up) {
+        const direction = (p: Vec3) => normalize([p[0], p[1], p[2] * f]);
+        const upright = dot(normalize(cross(direction(a), direction(b))), direction(up.point));
+        score *= 0.2 + 0.8 * near(Math.acos(Math.min(1, Math.abs(upright))), 0.07);
+      }
+      if (!best || score > best.score) best = { pair, score };
     }
   }
-  if (best) return best.pair;
-  return flat.slice(0, 1);
+  return best?.pair ?? flat.slice(0, 1);
 }

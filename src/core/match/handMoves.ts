@@ -13,7 +13,13 @@ import {
   transpose,
 } from "../math/vec3.ts";
 import type { Camera } from "../optics/camera.ts";
-import { orientationAngles, pixelDirection, rotationFromAngles } from "../optics/camera.ts";
+import {
+  orientationAngles,
+  pixelDirection,
+  pixelToTangent,
+  projectPoint,
+  rotationFromAngles,
+} from "../optics/camera.ts";
 
 /** Moves of a camera that is matched by hand. Each gives a new camera; held points keep their pixel exactly. */
 
@@ -72,11 +78,17 @@ export function approach(camera: Camera, point: Vec3, factor: number): Camera {
 }
 
 /**
- * Changes focal length and distance together by `factor`, so that a point keeps its pixel and what stands at its depth
- * its size: only the perspective changes.
+ * Changes focal length and distance together by `factor`: a point keeps its pixel, and what stands at its depth its
+ * size; only the perspective changes.
  */
 export function focalWithDistance(camera: Camera, point: Vec3, factor: number): Camera {
-  return { ...approach(camera, point, factor), focalPx: camera.focalPx * factor };
+  const pixel = projectPoint(camera, point);
+  const depth = dot(camera.rotation[2], sub(point, camera.position)) * factor;
+  const next = { ...camera, focalPx: camera.focalPx * factor };
+  if (!pixel) return next;
+  // The ray of the same pixel through the new lens, run back from the point by the new depth.
+  const [x, y] = pixelToTangent(next, pixel);
+  return { ...next, position: sub(point, applyTransposed(camera.rotation, [x * depth, y * depth, depth])) };
 }
 
 /** Changes the focal length alone; a held point is brought back to its pixel by turning. */

@@ -38,9 +38,12 @@ function judged(inside: Inside, information: Float64Array): number {
   return covariance[0] + covariance[n + 1] + covariance[2 * n + 2];
 }
 
+/** Places kept for each axis, so that one where the plate shows something can be chosen. */
+const PLACES = 6;
+
 /**
- * Where a further edge would help most: edges of a sixth of the frame are tried along each axis all over the plate,
- * and for each axis the best place is kept if it takes five per cent or more off.
+ * Where a further edge would help most: edges of a quarter of the frame's height are tried along each axis all over the
+ * plate, and for each axis the best places are kept that take five per cent or more off, best first.
  */
 export function ghostEdges(inside: Inside, frame: Frame, sigmaPx: number): GhostEdge[] {
   const { unknowns: u, state, adjusted } = inside;
@@ -48,7 +51,7 @@ export function ghostEdges(inside: Inside, frame: Frame, sigmaPx: number): Ghost
   const half = Math.min(frame.width, frame.height) / 8;
   const found: GhostEdge[] = [];
   for (const axis of ["x", "y", "z"] as const) {
-    let best: GhostEdge | null = null;
+    const places: GhostEdge[] = [];
     for (let i = 0; i < 5; i++) {
       for (let j = 0; j < 4; j++) {
         const middle: Vec2 = [((i + 0.6) / 5.2) * frame.width, ((j + 0.6) / 4.2) * frame.height];
@@ -61,10 +64,10 @@ export function ghostEdges(inside: Inside, frame: Frame, sigmaPx: number): Ghost
           adjusted.linear.matrix.map((m, k) => m + more[k]),
         );
         const gain = 1 - Math.sqrt(after / before);
-        if (gain > 0.05 && (!best || gain > best.gain)) best = { axis, points, gain };
+        if (gain > 0.05) places.push({ axis, points, gain });
       }
     }
-    if (best) found.push(best);
+    found.push(...places.sort((a, b) => b.gain - a.gain).slice(0, PLACES));
   }
   return found.sort((a, b) => b.gain - a.gain);
 }

@@ -530,6 +530,9 @@ function withoutOutliers(u: Unknowns, start: Solution): { solution: Solution; re
   return { solution, rejected };
 }
 
+/** Mean square of the residuals, in units of their own noise, from which the whole is said not to fit. */
+const MISFIT = 9;
+
 /** Change of the focal length, in standard deviations, from which a mark is said to decide it. */
 const DECISIVE = 1.2;
 
@@ -614,6 +617,10 @@ function describe(
     }
   });
   const found = worst as { id: string; drop: number; edge: EdgeEvidence } | null;
+  const tieWorst = full.evidence
+    .map((e, i) => ({ e, out: p.ties.some((t) => t.id === e.id) ? leaveOut(u, full.linear, i) : null }))
+    .filter(({ out }) => out !== null && out.drop > 24)
+    .sort((a, b) => b.out!.drop - a.out!.drop)[0];
   if (rejected.length > 0) {
     findings.push(
       finding(
@@ -633,6 +640,26 @@ function describe(
         "warning",
         `Edge ${found.id} pulls by ${pull.toFixed(1)} px against the others along ${axisWord(found.edge.edge.axis)}: ${advice}`,
         [found.id],
+      ),
+    );
+  }
+  if (rejected.length === 0 && tieWorst) {
+    findings.push(
+      finding(
+        "tie-disagrees",
+        "warning",
+        `Tie point ${tieWorst.e.id} lies ${ownRms(tieWorst.e, state).toFixed(1)} times its noise off and pulls at the others: check its pixel and its metres.`,
+        [tieWorst.e.id!],
+      ),
+    );
+  }
+  const freedom = best.evidence.reduce((s, e) => s + e.size - e.nuisances, 0) - n;
+  if (freedom > 0 && best.cost / freedom > MISFIT) {
+    findings.push(
+      finding(
+        "misfit",
+        "warning",
+        `Altogether the marks lie ${Math.sqrt(best.cost / freedom).toFixed(1)} times farther off than marks set by hand do: something among them does not belong to this camera. Check the mark named above, or switch “robust” on.`,
       ),
     );
   }

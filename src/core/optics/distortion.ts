@@ -107,3 +107,16 @@ export function foldsWithin(d: Distortion, reach: number): boolean {
   }
   return false;
 }
+
+/**
+ * Largest radius (of undistorted coordinates) up to which the distortion keeps going outwards; beyond it the polynomial
+ * folds back and points far outside the frame would land inside. Infinity where it never does.
+ */
+export function unfoldedRadius(d: Distortion): number {
+  if (!isDistorted(d)) return Infinity;
+  for (let r = 0.02; r < 12; r += 0.02) {
+    const s = r * r;
+    if (1 + s * (3 * d.k1 + s * (5 * d.k2 + s * 7 * d.k3)) <= 0.02) return r;
+  }
+  return Infinity;
+}

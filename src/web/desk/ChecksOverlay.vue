@@ -2,6 +2,7 @@
 import { computed } from "vue";
 import { continuedLine, divideQuad, enlarged, pickWorld } from "#core/match/gauges";
 import { edgeFeet } from "#core/match/evidence";
+import type { GhostEdge } from "#core/match/nextEdge";
 import { deviation } from "#core/match/spread";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import { distance } from "#core/math/vec3";
@@ -11,6 +12,7 @@ import { edgeAxes } from "#core/shot/assemble";
 import type { Gauge, Shot } from "#core/shot/schema";
 import { formatLength } from "#core/units/length";
 import { useDesk } from "../stores/desk.ts";
+import { usePlate } from "../stores/plate.ts";
 import { useSolver } from "../stores/solver.ts";
 import { facetsOf, wallsOf } from "./facets.ts";
 import { checkerCells, cornerLines, lineThrough, personRing, planeGrid, poleLines, worldLine } from "./guides.ts";
@@ -19,6 +21,7 @@ import { checkerCells, cornerLines, lineThrough, personRing, planeGrid, poleLine
 const props = defineProps<{ shot: Shot; camera: Camera | null }>();
 const desk = useDesk();
 const solver = useSolver();
+const plate = usePlate();
 
 const path = (line: Vec2[]): string =>
   line
@@ -137,10 +140,32 @@ const misfits = computed(() => {
   return d;
 });
 
+/** Contrast of the plate around a pixel: nothing can be marked in an even sky. */
+function contrastAt([u, v]: Vec2): number {
+  const shown = plate.shown;
+  if (!shown) return 1;
+  const size = Math.max(6, Math.round(shown.width / 60));
+  let [sum, squares, n] = [0, 0, 0];
+  for (let y = Math.round(v) - size; y <= v + size; y += 2) {
+    for (let x = Math.round(u) - size; x <= u + size; x += 2) {
+      if (x < 0 || y < 0 || x >= shown.width || y >= shown.height) continue;
+      const tone = Math.sqrt(Math.max(0, shown.linear[(y * shown.width + x) * 3 + 1]));
+      sum += tone;
+      squares += tone * tone;
+      n++;
+    }
+  }
+  return n === 0 ? 0 : Math.sqrt(Math.max(0, squares / n - (sum / n) ** 2));
+}
 const ghosts = computed(() => {
   if (!checks.value.ghosts || desk.step !== "camera" || desk.drawer !== "marks" || props.shot.match.by === "hand")
     return [];
-  return (solver.details?.ghosts ?? []).map((g) => ({
+  const found = new Map<string, GhostEdge>();
+  for (const g of solver.details?.ghosts ?? []) {
+    const middle: Vec2 = [(g.points[0][0] + g.points[1][0]) / 2, (g.points[0][1] + g.points[1][1]) / 2];
+    if (!found.has(g.axis) && contrastAt(middle) > 0.035) found.set(g.axis, g);
+  }
+  return [...found.values()].map((g) => ({
     ...g,
     d: path(g.points),
     at: desk.toScreen([(g.points[0][0] + g.points[1][0]) / 2, (g.points[0][1] + g.points[1][1]) / 2]),

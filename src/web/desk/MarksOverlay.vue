@@ -84,7 +84,9 @@ const trial = computed(() => {
   return { d: path(t.points), at: spot(t.points[t.points.length - 1]), px };
 });
 const proposals = computed(() =>
-  desk.step === "camera" ? desk.proposals.map((p, i) => ({ ...p, i, d: path(p.points), on: desk.lit === i })) : [],
+  desk.step === "camera" && desk.drawer === "marks"
+    ? desk.proposals.map((p, i) => ({ ...p, i, d: path(p.points), on: desk.lit === i }))
+    : [],
 );
 const held = computed(() => (props.shot.match.held ? spot(props.shot.match.held.pixel) : null));
 

@@ -72,7 +72,7 @@ const showsView = computed(
         (desk.step === "props" ||
           desk.step === "light" ||
           desk.step === "set" ||
-          (desk.step === "camera" && Object.keys(props.shot.props).length > 0)))),
+          (desk.step === "camera" && (desk.plateStrength < 1 || desk.drawer === "hand"))))),
 );
 const showsPicture = computed(() => proof.picture !== null && proof.on && !desk.blink && !desk.outside);
 const pictureStyle = computed(() => ({

@@ -2,30 +2,45 @@ import type { Vec2, Vec3 } from "#core/math/vec3";
 import { add, apply, scale } from "#core/math/vec3";
 import type { Camera, Frame } from "#core/optics/camera";
 import { pixelToTangent, projectPoint, tangentToPixel, toCamera } from "#core/optics/camera";
+import { unfoldedRadius } from "#core/optics/distortion";
 
 /** Lines of the solved world on the plate, bent by the lens, as runs of plate pixels. */
 
 const NEAR = 0.05;
 
-/** Plate pixels along the world segment a-b, cut at the camera's near plane. */
+/** Radius of undistorted coordinates within which a lens can be drawn: short of its fold, and not far out of the frame. */
+function drawnRadius(camera: Camera): number {
+  const frame = Math.hypot(...camera.principal) / camera.focalPx;
+  return Math.min(0.98 * unfoldedRadius(camera.distortion), 4 * Math.max(0.3, frame));
+}
+
+/** Plate pixels along the world segment a-b, cut at the camera's near plane and where the lens cannot be drawn any more. */
 export function worldLine(camera: Camera, a: Vec3, b: Vec3, steps = 12): Vec2[] {
-  let [za, zb] = [toCamera(camera, a)[2], toCamera(camera, b)[2]];
+  const [za, zb] = [toCamera(camera, a)[2], toCamera(camera, b)[2]];
   if (za < NEAR && zb < NEAR) return [];
-  let [p, q] = [a, b];
-  if (za < NEAR) p = add(a, scale(add(b, scale(a, -1)), (NEAR - za) / (zb - za)));
-  if (zb < NEAR) q = add(b, scale(add(a, scale(b, -1)), (NEAR - zb) / (za - zb)));
-  za = Math.max(za, NEAR);
-  zb = Math.max(zb, NEAR);
-  const out: Vec2[] = [];
-  const d = add(q, scale(p, -1));
-  for (let i = 0; i <= steps; i++) {
-    // Even steps on the plate, not in the world.
-    const s = i / steps;
-    const t = (s * za) / (s * za + (1 - s) * zb);
-    const pixel = projectPoint(camera, add(p, scale(d, Number.isFinite(t) ? t : s)));
-    if (pixel) out.push(pixel);
-  }
-  return out;
+  const d = add(b, scale(a, -1));
+  const cut = (t: number) => toCamera(camera, add(a, scale(d, t)));
+  const p = cut(za < NEAR ? (NEAR - za) / (zb - za) : 0);
+  const q = cut(zb < NEAR ? (NEAR - za) / (zb - za) : 1);
+  const from: Vec2 = [p[0] / p[2], p[1] / p[2]];
+  const way: Vec2 = [q[0] / q[2] - from[0], q[1] / q[2] - from[1]];
+  // A world segment is straight in undistorted coordinates: it is cut by a circle there.
+  const radius = drawnRadius(camera);
+  const aa = way[0] ** 2 + way[1] ** 2;
+  const ab = from[0] * way[0] + from[1] * way[1];
+  const bb = from[0] ** 2 + from[1] ** 2 - radius ** 2;
+  let [low, high] = [0, 1];
+  if (aa > 1e-18) {
+    const root = ab * ab - aa * bb;
+    if (root < 0) return [];
+    low = Math.max(0, (-ab - Math.sqrt(root)) / aa);
+    high = Math.min(1, (-ab + Math.sqrt(root)) / aa);
+    if (low >= high) return [];
+  } else if (bb > 0) return [];
+  return Array.from({ length: steps + 1 }, (_, i) => {
+    const t = low + ((high - low) * i) / steps;
+    return tangentToPixel(camera, [from[0] + way[0] * t, from[1] + way[1] * t]);
+  });
 }
 
 /** The horizon across the frame. */

@@ -60,8 +60,11 @@ export function useTools() {
     name: string,
     select: string | null,
     change: Parameters<typeof store.commit>[1],
+    lays = false,
   ): Promise<void> {
     desk.started = [];
+    // A tool that is laid down after one use is so before the solver answers: the next one may be taken up meanwhile.
+    if (lays) desk.choose("pick");
     await store.commit(name, change);
     if (select) desk.selected = select;
   }
@@ -114,10 +117,14 @@ export function useTools() {
         const id = freshId("tie", shot.ties);
         // Without a picked point the ground under the pixel is a first guess, to be typed over.
         const world = desk.tieWorld ?? (camera && pixelOnPlane(camera, pixel, groundPlane())) ?? [0, 0, 0];
-        await finish("Mark tie point", id, (d) => {
-          d.ties[id] = { id, pixel, world: world.map((v) => Number(v.toFixed(4))) as Vec3, muted: false };
-        });
-        desk.choose("pick");
+        await finish(
+          "Mark tie point",
+          id,
+          (d) => {
+            d.ties[id] = { id, pixel, world: world.map((v) => Number(v.toFixed(4))) as Vec3, muted: false };
+          },
+          true,
+        );
         return;
       }
       case "tape":
@@ -125,25 +132,33 @@ export function useTools() {
         if (!ground(camera, pixel)) return;
         if (points.length < 2) break;
         const id = freshId(tool, shot.gauges);
-        await finish(tool === "tape" ? "Lay tape" : "Draw line", id, (d) => {
-          d.gauges[id] = { id, kind: tool, points: [points[0], points[1]] };
-        });
-        desk.choose("pick");
+        await finish(
+          tool === "tape" ? "Lay tape" : "Draw line",
+          id,
+          (d) => {
+            d.gauges[id] = { id, kind: tool, points: [points[0], points[1]] };
+          },
+          true,
+        );
         return;
       }
       case "division": {
         if (points.length < 4) break;
         const id = freshId("division", shot.gauges);
-        await finish("Divide", id, (d) => {
-          d.gauges[id] = {
-            id,
-            kind: "division",
-            points: [points[0], points[1], points[2], points[3]],
-            across: 2,
-            down: 2,
-          };
-        });
-        desk.choose("pick");
+        await finish(
+          "Divide",
+          id,
+          (d) => {
+            d.gauges[id] = {
+              id,
+              kind: "division",
+              points: [points[0], points[1], points[2], points[3]],
+              across: 2,
+              down: 2,
+            };
+          },
+          true,
+        );
         return;
       }
       case "hold": {
@@ -152,22 +167,25 @@ export function useTools() {
           ground(camera, pixel);
           return;
         }
-        await finish("Hold point", null, (d) => (d.match.held = { world, pixel }));
-        desk.choose("pick");
+        await finish("Hold point", null, (d) => (d.match.held = { world, pixel }), true);
         return;
       }
       case "origin":
-        await finish("Set origin", "origin", (d) => (d.origin = pixel));
-        desk.choose("pick");
+        await finish("Set origin", "origin", (d) => (d.origin = pixel), true);
         return;
       case "length": {
         if (points.length < 2) break;
         const id = freshId("length", shot.lengths);
         const { preset } = desk;
-        await finish("Mark known length", id, (d) => {
-          d.lengths[id] = { ...newLength(id, points[0], points[1]), ...preset };
-        });
-        desk.choose("pick");
+        await finish(
+          "Mark known length",
+          id,
+          (d) => {
+            d.lengths[id] = { ...newLength(id, points[0], points[1]), ...preset };
+          },
+          true,
+        );
+        desk.drawer = "scale";
         return;
       }
       case "ground": {
@@ -189,18 +207,22 @@ export function useTools() {
           return;
         }
         const id = freshId("wall", shot.set);
-        await finish("Stand wall", id, (d) => {
-          d.set[id] = {
-            id,
-            name: `Wall ${id.slice(5)}`,
-            role: "catcher",
-            kind: "wall",
-            on: hit.id,
-            edge: hit.edge,
-            height: 2,
-          };
-        });
-        desk.choose("pick");
+        await finish(
+          "Stand wall",
+          id,
+          (d) => {
+            d.set[id] = {
+              id,
+              name: `Wall ${id.slice(5)}`,
+              role: "catcher",
+              kind: "wall",
+              on: hit.id,
+              edge: hit.edge,
+              height: 2,
+            };
+          },
+          true,
+        );
         return;
       }
       case "post": {
@@ -218,34 +240,46 @@ export function useTools() {
         }
         const id = freshId("post", shot.set);
         const radius = Math.max(0.01, Math.hypot(rim[0] - foot[0], rim[1] - foot[1]));
-        await finish("Stand post", id, (d) => {
-          d.set[id] = {
-            id,
-            name: `Post ${id.slice(5)}`,
-            role: "blocker",
-            kind: "post",
-            foot: { pixel: points[0], world: foot },
-            radius,
-            height,
-          };
-        });
-        desk.choose("pick");
+        await finish(
+          "Stand post",
+          id,
+          (d) => {
+            d.set[id] = {
+              id,
+              name: `Post ${id.slice(5)}`,
+              role: "blocker",
+              kind: "post",
+              foot: { pixel: points[0], world: foot },
+              radius,
+              height,
+            };
+          },
+          true,
+        );
         return;
       }
       case "sighting":
         if (points.length < 3) break;
-        await finish("Sight the sun", "sighting", (d) => {
-          d.light.sighting = { foot: points[0], top: points[1], tip: points[2] };
-          if (camera) followSighting(d, camera);
-        });
-        desk.choose("pick");
+        await finish(
+          "Sight the sun",
+          "sighting",
+          (d) => {
+            d.light.sighting = { foot: points[0], top: points[1], tip: points[2] };
+            if (camera) followSighting(d, camera);
+          },
+          true,
+        );
         return;
       case "lit":
       case "shaded":
-        await finish(tool === "lit" ? "Probe in the sun" : "Probe in the shade", tool, (d) => {
-          d.light[tool] = { pixel, radius: d.light[tool]?.radius ?? Math.round(Math.max(6, shot.plate.width / 100)) };
-        });
-        desk.choose("pick");
+        await finish(
+          tool === "lit" ? "Probe in the sun" : "Probe in the shade",
+          tool,
+          (d) => {
+            d.light[tool] = { pixel, radius: d.light[tool]?.radius ?? Math.round(Math.max(6, shot.plate.width / 100)) };
+          },
+          true,
+        );
         return;
       case "shadow":
         if (points.length > 3 && near(points[0], pixel)) {

@@ -328,7 +328,7 @@ async function dropFile(e: DragEvent): Promise<void> {
 }
 .sill {
   background: var(--band);
-  height: 216px;
+  height: clamp(216px, 27vh, 330px);
   display: grid;
   grid-template-rows: 38px 1fr;
 }

@@ -59,6 +59,6 @@ const range = () =>
   padding: 2px 6px;
 }
 .narrow :deep(input) {
-  width: 46px;
+  width: 54px;
 }
 </style>

@@ -24,16 +24,33 @@ const GROUPS: { title: string; keys: [string, string][] }[] = [
     title: "Marks",
     keys: [
       ["X, Y, Z", "edge along that axis (Camera)"],
-      ["O, L", "origin, known length (Camera)"],
-      ["U", "test box (Camera)"],
+      ["Q, E, J, R", "edge from the picture, level, parallel, curved (Camera)"],
+      ["O, L, H, I", "origin, known length, horizon, tie point (Camera)"],
+      ["T", "try the selected edge elsewhere (Camera)"],
+      ["M, N, S", "tape, line up walls, divide (Camera)"],
+      ["U, A", "test box, directions at the pointer (Camera)"],
       ["G, A, T", "ground, wall, post (Set)"],
-      ["C", "look from outside (Set, Props)"],
+      ["C", "look from outside (Camera, Set, Props)"],
       ["S, N, M, H", "sighting, probes, shaded region (Light)"],
       ["Tab", "next handle"],
       ["arrows", "nudge by a tenth of a pixel, Shift by one"],
+      ["arrows, Space", "with a tool: move its pointer, set a point"],
       ["Delete", "delete what is selected"],
       ["Enter", "close the polygon"],
       ["Esc", "end the tool"],
+    ],
+  },
+  {
+    title: "Match by hand (Shift: fine)",
+    keys: [
+      ["arrows", "turn the camera"],
+      ["Alt arrows", "walk; with Page Up and Down rise and sink"],
+      ["Ctrl arrows", "around the held point"],
+      ["Page Up, Down", "nearer to the point, farther"],
+      ["+, −", "focal length with distance"],
+      ["[, ]", "focal length alone"],
+      [", and .", "roll"],
+      ["Ctrl Page Up, Down", "horizon up, down"],
     ],
   },
 ];
@@ -45,7 +62,7 @@ const GROUPS: { title: string; keys: [string, string][] }[] = [
     modal
     dismissable-mask
     header="Keys"
-    :style="{ width: '720px' }"
+    :style="{ width: '1040px' }"
     @update:visible="$emit('update:modelValue', false)"
   >
     <div class="columns">
@@ -62,7 +79,7 @@ const GROUPS: { title: string; keys: [string, string][] }[] = [
 <style scoped>
 .columns {
   display: grid;
-  grid-template-columns: 1fr 1fr;
+  grid-template-columns: 1fr 1.15fr 1fr;
   gap: 24px;
 }
 h4 {

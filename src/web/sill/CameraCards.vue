@@ -2,7 +2,8 @@
 import Button from "primevue/button";
 import SelectButton from "primevue/selectbutton";
 import { computed } from "vue";
-import { evidenceKey } from "#core/shot/assemble";
+import { equivalents35mm, orientationDegrees } from "#core/optics/camera";
+import { evidenceKey, shotFrame } from "#core/shot/assemble";
 import { takeCamera } from "#core/shot/resolve";
 import type { Shot } from "#core/shot/schema";
 import { formatLength } from "#core/units/length";
@@ -34,6 +35,18 @@ const TITLES: Record<Drawer, string> = {
 };
 
 const byHand = computed(() => props.shot.match.by === "hand");
+const facts = computed(() => {
+  const camera = byHand.value ? props.shot.solved?.camera : solver.answer?.camera;
+  if (!camera) return null;
+  const sigma = byHand.value ? null : solver.answer?.sigma;
+  return {
+    camera,
+    focal: sigma && sigma.focalPx > 0 ? ` ± ${sigma.focalPx.toFixed(1)}` : "",
+    eq: equivalents35mm(camera.focalPx, shotFrame(props.shot)).diagonal,
+    angles: orientationDegrees(camera.rotation),
+    height: formatLength(camera.position[2], props.shot.unit),
+  };
+});
 const pending = computed(() => {
   const { solved } = props.shot;
   if (byHand.value || !solver.answer?.camera || !solved || solved.evidence === evidenceKey(props.shot) || store.live)
@@ -106,13 +119,22 @@ function point(ids: string[]): void {
   <CheckCards v-else-if="desk.drawer === 'checks'" :shot="shot" />
   <HandCards v-else-if="desk.drawer === 'hand'" :shot="shot" />
   <NoteCards v-else :shot="shot" />
-  <section class="card findings" style="flex: 0.85" data-test="findings">
+  <section class="card findings" style="flex: 0.9" data-test="findings">
     <h3>
       Findings
       <span v-if="!byHand" class="end quiet num">{{
         solver.answer?.rmsPx != null ? `rms ${solver.answer.rmsPx.toFixed(2)} px` : ""
       }}</span>
     </h3>
+    <div v-if="facts" class="readout num" data-test="camera-facts">
+      <span
+        ><span data-test="focal-px">{{ facts.camera.focalPx.toFixed(1) }}</span> px{{ facts.focal }}</span
+      >
+      <span>{{ facts.eq.toFixed(1) }} mm eq.</span>
+      <span>tilt {{ facts.angles.tilt.toFixed(1) }}°</span>
+      <span>roll {{ facts.angles.roll.toFixed(1) }}°</span>
+      <span>{{ facts.height }} high</span>
+    </div>
     <p v-if="byHand" class="quiet">
       The camera is matched by hand; marks are kept but not counted.
       {{ solver.answer?.camera ? "They would give another camera: compare under “By hand”." : "" }}
@@ -186,6 +208,15 @@ function point(ids: string[]): void {
 .drawers button.on {
   color: var(--ink);
   border-right-color: var(--accent);
+}
+.readout {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0 10px;
+  color: var(--ink);
+  border-bottom: 1px solid var(--line);
+  padding-bottom: 4px;
+  margin-bottom: 5px;
 }
 .keeps {
   margin: 3px 0;

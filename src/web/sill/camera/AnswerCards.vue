@@ -113,7 +113,7 @@ const residualChart = computed(() => ({
     ...axis,
     axisLabel: { ...axis.axisLabel, interval: 0, rotate: marks.value.length > 9 ? 60 : 0 },
   },
-  yAxis: { type: "value", ...axis, name: "px" },
+  yAxis: { type: "value", ...axis },
   series: [
     {
       type: "bar",
@@ -133,7 +133,7 @@ const influenceChart = computed(() => ({
     ...axis,
     axisLabel: { ...axis.axisLabel, interval: 0, rotate: marks.value.length > 9 ? 60 : 0 },
   },
-  yAxis: { type: "value", ...axis, name: "σ" },
+  yAxis: { type: "value", ...axis },
   series: [
     {
       type: "bar",
@@ -160,7 +160,12 @@ const focalChart = computed(() => {
   const line = (at: number, name: string, color: string) => ({
     xAxis: at,
     lineStyle: { color, type: "solid" as const },
-    label: { formatter: name, color, fontSize: 10 },
+    label: {
+      formatter: name,
+      color,
+      fontSize: 10,
+      position: name === "EXIF" ? ("insideEndTop" as const) : ("end" as const),
+    },
   });
   return {
     ...plain,
@@ -192,7 +197,7 @@ const focalChart = computed(() => {
 </script>
 
 <template>
-  <section class="card" style="flex: 1.15">
+  <section class="card" style="flex: 1.5">
     <h3>
       Camera
       <label class="row end"
@@ -206,7 +211,7 @@ const focalChart = computed(() => {
         robust</label
       >
     </h3>
-    <div v-if="facts" class="facts" data-test="camera-facts">
+    <div v-if="facts" class="facts">
       <span>Focal length</span>
       <span class="num">
         <template v-if="facts.mm"
@@ -238,7 +243,7 @@ const focalChart = computed(() => {
       <span>View</span>
       <span class="num"
         >{{ facts.figures.horizontal!.toFixed(1) }}° across, {{ facts.figures.vertical!.toFixed(1) }}° high,
-        {{ facts.figures.diagonal!.toFixed(1) }}° corner to corner</span
+        {{ facts.figures.diagonal!.toFixed(1) }}° corner</span
       >
       <template v-if="facts.camera.distortion.k1 !== 0"
         ><span>k1, k2</span
@@ -283,7 +288,7 @@ const focalChart = computed(() => {
   </section>
   <section class="card charts" style="flex: 1.9">
     <FigureChart title="Residual of each mark, px" :option="residualChart" />
-    <FigureChart v-if="focalChart" title="Likelihood of the focal length, mm equiv. by diagonal" :option="focalChart" />
+    <FigureChart v-if="focalChart" title="Likelihood of the focal length, mm eq." :option="focalChart" />
     <p v-else class="quiet">The focal length is held: no likelihood of it.</p>
     <FigureChart title="Influence on the focal length, σ" :option="influenceChart" />
   </section>

@@ -39,7 +39,7 @@ const WORDS = { tape: "tape", line: "line", division: "division" };
 </script>
 
 <template>
-  <section class="card" style="flex: 1.1">
+  <section class="card" style="flex: 1.5">
     <h3>Laid over the plate</h3>
     <div class="row">
       <span class="quiet">Grid</span>

@@ -77,7 +77,7 @@ const move = (m: HandMove, e: MouseEvent) => void hand.make(m, e.shiftKey, desk.
 </script>
 
 <template>
-  <section class="card" style="flex: 1.15" data-test="hand-card">
+  <section class="card" style="flex: 1.6" data-test="hand-card">
     <h3>
       Match by hand
       <label class="row end"
@@ -146,7 +146,7 @@ const move = (m: HandMove, e: MouseEvent) => void hand.make(m, e.shiftKey, desk.
   </section>
   <section class="card plan" style="flex: 0.85">
     <h3>
-      From above
+      Plan
       <span v-if="camera && byHand" class="row end"
         >camera height
         <LengthField
@@ -160,7 +160,7 @@ const move = (m: HandMove, e: MouseEvent) => void hand.make(m, e.shiftKey, desk.
     <PlanView v-if="camera" :shot="shot" :camera="camera" :fixed="!byHand" />
     <p v-else class="quiet">No camera yet. <Button label="Start by hand" size="small" @click="hand.begin()" /></p>
   </section>
-  <section class="card" style="flex: 1.3">
+  <section class="card" style="flex: 1.25">
     <TakeShelf :shot="shot" />
   </section>
 </template>
@@ -170,7 +170,7 @@ const move = (m: HandMove, e: MouseEvent) => void hand.make(m, e.shiftKey, desk.
   display: grid;
   grid-template-columns: repeat(4, auto);
   justify-content: start;
-  gap: 4px 14px;
+  gap: 4px 10px;
   font-size: 11px;
 }
 .pad {

@@ -54,11 +54,11 @@ const MODES = [
 ] as const;
 const ROWS: { figure: LensFigure; label: string; unit: string; digits: number }[] = [
   { figure: "mm", label: "Focal length", unit: "mm", digits: 2 },
-  { figure: "eqDiagonal", label: "35 mm equiv. by diagonal", unit: "mm", digits: 2 },
-  { figure: "eqWidth", label: "35 mm equiv. by width", unit: "mm", digits: 2 },
+  { figure: "eqDiagonal", label: "35 mm eq., diagonal", unit: "mm", digits: 2 },
+  { figure: "eqWidth", label: "35 mm eq., width", unit: "mm", digits: 2 },
   { figure: "horizontal", label: "View across", unit: "°", digits: 2 },
   { figure: "vertical", label: "View high", unit: "°", digits: 2 },
-  { figure: "diagonal", label: "View corner to corner", unit: "°", digits: 2 },
+  { figure: "diagonal", label: "View corner", unit: "°", digits: 2 },
 ];
 
 /** Puts a focal length in, as tolerant if so far it was solved freely. */
@@ -256,7 +256,7 @@ function useKit({ kit }: KeptLensKit): void {
 </script>
 
 <template>
-  <section class="card" style="flex: 1.2" data-test="lens-card">
+  <section class="card" style="flex: 1.9" data-test="lens-card">
     <h3>
       Lens
       <span class="row end">
@@ -296,10 +296,10 @@ function useKit({ kit }: KeptLensKit): void {
         />
         <span v-else class="quiet">{{ r.figure === "mm" ? "needs the sensor" : "–" }}</span>
       </template>
-      <span class="quiet">Sensor, longer side</span>
+      <span class="quiet">Sensor, long side</span>
       <NumberField
         :model-value="lens.sensorMm ?? 0"
-        label="Sensor, longer side"
+        label="Sensor, long side"
         unit="mm"
         :min="0"
         :max="200"
@@ -358,7 +358,7 @@ function useKit({ kit }: KeptLensKit): void {
       </button>
     </div>
   </section>
-  <section class="card" style="flex: 1.1">
+  <section class="card" style="flex: 1.15">
     <h3>
       Distortion
       <label class="row end"
@@ -485,9 +485,17 @@ function useKit({ kit }: KeptLensKit): void {
 .grid {
   display: grid;
   grid-template-columns: auto auto auto auto;
-  gap: 2px 8px;
+  gap: 2px 6px;
   align-items: center;
   justify-content: start;
+}
+.grid :deep(input) {
+  width: 62px;
+  padding: 1px 5px;
+}
+.grid > .quiet {
+  white-space: nowrap;
+  font-size: 12px;
 }
 .search {
   background: #292827;

@@ -394,7 +394,7 @@ const world = (k: number, v: number) =>
   grid-template-columns: repeat(auto-fill, minmax(132px, 1fr));
 }
 .found {
-  grid-template-columns: repeat(auto-fill, minmax(64px, 1fr));
+  grid-template-columns: repeat(auto-fill, minmax(78px, 1fr));
   margin-top: 4px;
 }
 .off {

@@ -282,8 +282,8 @@ async function addPictures(files: FileList | null): Promise<void> {
   max-width: 96vw;
   max-height: 96vh;
 }
-h3 .row {
-  font-weight: 400;
+.adds {
   gap: 3px;
+  margin-bottom: 4px;
 }
 </style>

@@ -68,8 +68,9 @@ async function use(y: Yardstick): Promise<void> {
   notices.say("good", `${y.name}: click its two ends on the plate.`);
 }
 
+/** What the others make of a size: how much they would have the whole place larger or smaller than it does. */
 const against = (r: ScaleReading) => {
-  const percent = (r.against - 1) * 100;
+  const percent = (1 / r.against - 1) * 100;
   return `${percent >= 0 ? "+" : "−"}${Math.abs(percent).toFixed(1)} ± ${(r.sigma * 100).toFixed(1)} %`;
 };
 const height = computed(() => props.shot.cameraHeight);
@@ -83,7 +84,7 @@ const toggleLevel = (on: boolean) =>
 </script>
 
 <template>
-  <section class="card" style="flex: 2" data-test="scale-card">
+  <section class="card" style="flex: 3" data-test="scale-card">
     <h3>
       Known sizes
       <span class="row end"><ToolButton tool="length" label="known length" shortcut="L" /></span>
@@ -96,7 +97,7 @@ const toggleLevel = (on: boolean) =>
           <th>length</th>
           <th>±</th>
           <th>plate says</th>
-          <th title="Scale that it asks for, over what the others agree on">against the others</th>
+          <th title="Scale that it asks for, over what the others agree on">the others say</th>
           <th></th>
         </tr>
       </thead>
@@ -242,10 +243,17 @@ table {
   width: 100%;
 }
 th {
+  white-space: nowrap;
   font-weight: 400;
   font-size: 11px;
   color: var(--quiet);
   text-align: left;
+}
+td :deep(input) {
+  width: 72px;
+}
+td:first-child :deep(input) {
+  width: 104px;
 }
 td {
   padding: 1px 6px 1px 0;
