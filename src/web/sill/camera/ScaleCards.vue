@@ -4,6 +4,8 @@ import ToggleSwitch from "primevue/toggleswitch";
 import { computed, onMounted, ref } from "vue";
 import type { ScaleReading } from "#core/match/scales";
 import { HEIGHT_ID } from "#core/match/scales";
+import type { Vec3 } from "#core/math/vec3";
+import { groundPlane, pixelOnPlane } from "#core/optics/camera";
 import type { Yardstick } from "#core/match/yardsticks";
 import type { Shot, ShotLength } from "#core/shot/schema";
 import { formatLength } from "#core/units/length";
@@ -32,6 +34,16 @@ onMounted(() => library.openYardsticks().catch(notices.fail));
 
 const lengths = computed(() => Object.values(props.shot.lengths));
 const readings = computed(() => new Map((solver.details?.scales ?? []).map((s) => [s.id, s])));
+const selected = computed(() => (desk.selected ? (props.shot.lengths[desk.selected] ?? null) : null));
+function fromKnown(on: boolean): void {
+  const l = selected.value;
+  if (!l) return;
+  const camera = solver.answer?.camera;
+  const world = camera && pixelOnPlane(camera, l.from, groundPlane());
+  void change(on ? "Length from a known point" : "Length from the ground", l.id, (d) => {
+    d.fromWorld = on ? ((world?.map((v) => Number(v.toFixed(3))) as Vec3 | undefined) ?? [0, 0, 0]) : null;
+  });
+}
 const surfaces = computed(() => Object.values(props.shot.set).filter((s) => s.kind !== "post"));
 const found = computed(() => {
   const words = search.value.toLowerCase().split(/\s+/).filter(Boolean);
@@ -192,7 +204,28 @@ const toggleLevel = (on: boolean) =>
         </tr>
       </tbody>
     </table>
-    <p v-else class="quiet">
+    <div v-if="selected && !selected.on && selected.along" class="row start">
+      <label class="row"
+        ><ToggleSwitch
+          :model-value="selected.fromWorld !== null"
+          data-test="from-known"
+          @update:model-value="fromKnown"
+        />
+        starts at a known point</label
+      >
+      <template v-if="selected.fromWorld">
+        <label v-for="(axis, k) in ['x', 'y', 'z']" :key="axis" class="row" :class="`axis-${axis}`"
+          >{{ axis.toUpperCase() }}
+          <LengthField
+            :model-value="selected.fromWorld[k]"
+            :unit="shot.unit"
+            :label="`Start at ${axis}`"
+            @update:model-value="(m) => change('Type start of length', selected!.id, (d) => (d.fromWorld![k] = m))"
+        /></label>
+      </template>
+      <span v-else class="quiet">otherwise on the ground</span>
+    </div>
+    <p v-if="!lengths.length && !height" class="quiet">
       Mark something whose size you know, from the ground up or between two points of the ground or the set; or say how
       high the camera was. Several are weighed against each other.
     </p>
@@ -268,6 +301,9 @@ tr.off {
 }
 tr.odd td.num {
   color: var(--warn);
+}
+.start {
+  margin-top: 4px;
 }
 .search {
   width: 100%;

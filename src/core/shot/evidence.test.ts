@@ -1,0 +1,235 @@
+import { describe, expect, test } from "@jest/globals";
+import type { Mat3, Vec2, Vec3 } from "../math/vec3.ts";
+import { determinant } from "../math/vec3.ts";
+import { solve } from "../match/solve.ts";
+import { FIRST_YARDSTICKS, YardstickSchema } from "../match/yardsticks.ts";
+import type { Camera } from "../optics/camera.ts";
+import { projectPoint, rotationFromAngles } from "../optics/camera.ts";
+import { noDistortion } from "../optics/distortion.ts";
+import { srgbEncoding } from "../image/profile.ts";
+import * as v from "valibot";
+import { edgeAxes, evidenceKey, markSigma, solveRequestOf } from "./assemble.ts";
+import { handAnswer, takeCamera } from "./resolve.ts";
+import type { Shot } from "./schema.ts";
+import { newEdge, newLength, newShot, parseShot } from "./schema.ts";
+import { keepsGround, turnWorld } from "./turnWorld.ts";
+import type { WorldTurn } from "./turnWorld.ts";
+
+const hash = "0".repeat(64);
+const shotOf = (): Shot =>
+  newShot("Evidence", {
+    asset: hash,
+    codes: hash,
+    fileName: "a.png",
+    width: 1920,
+    height: 1280,
+    encoding: srgbEncoding(8),
+    profile: null,
+    exif: { camera: null, lens: null, focalMm: null, equivalentMm: null, taken: null, orientation: null },
+    owner: "",
+    licence: "",
+    drawing: false,
+  });
+const camera: Camera = {
+  focalPx: 1500,
+  principal: [960, 640],
+  distortion: noDistortion(),
+  rotation: rotationFromAngles({ heading: 0.7, tilt: -0.12, roll: 0.01 }),
+  position: [-3, -4, 1.7],
+};
+const at = (p: Vec3): Vec2 => projectPoint(camera, p)!;
+const EDGES: [string, Vec3, Vec3][] = [
+  ["x", [-1, 1.5, 0], [2, 1.5, 0]],
+  ["x", [-1, 1.5, 2.2], [2, 1.5, 2.2]],
+  ["x", [0, 4, 0.9], [3, 4, 0.9]],
+  ["y", [2.5, 0, 0], [2.5, 3, 0]],
+  ["y", [2.5, 0, 2.2], [2.5, 3, 2.2]],
+  ["y", [1.4, 0.4, 0.9], [1.4, 3, 0.9]],
+  ["z", [-0.5, 1.5, 0], [-0.5, 1.5, 2.2]],
+  ["z", [1.7, 1.5, 0], [1.7, 1.5, 2.2]],
+];
+function marked(axisOf: (axis: string) => string = (axis) => axis): Shot {
+  const shot = shotOf();
+  EDGES.forEach(([axis, a, b], i) => (shot.edges[`edge-${i}`] = newEdge(`edge-${i}`, axisOf(axis), [at(a), at(b)])));
+  shot.origin = at([0, 0, 0]);
+  shot.lengths["length-1"] = { ...newLength("length-1", at([1.7, 1.5, 0]), at([1.7, 1.5, 2.2])), metres: 2.2 };
+  return shot;
+}
+
+describe("what a shot asks the solver", () => {
+  test("muted marks are left out, weights divide the noise, groups and tolerances go along", () => {
+    const shot = marked();
+    shot.edges["edge-0"].muted = true;
+    shot.edges["edge-1"].weight = 4;
+    shot.edges["edge-2"].group = "floor";
+    shot.lengths["length-1"].sigmaMetres = 0.02;
+    const request = solveRequestOf(shot);
+    expect(request.edges!.map((e) => e.id)).not.toContain("edge-0");
+    expect(request.edges![0].sigmaPx).toBeCloseTo(0.35, 9);
+    expect(request.edges![1].group).toBe("floor");
+    expect(request.lengths![0].sigmaMetres).toBe(0.02);
+  });
+
+  test("the lens: solved, tolerant, held, locked, and a crop's principal point", () => {
+    const shot = marked();
+    expect(solveRequestOf(shot).lens!.solve).toEqual(["focal"]);
+    shot.lens = { ...shot.lens, focal: "tolerant", focalPx: 1400, tolerance: 0.05 };
+    expect(solveRequestOf(shot).lens).toMatchObject({ focalPx: 1400, focalTolerance: 70, solve: ["focal"] });
+    shot.lens.focal = "hold";
+    expect(solveRequestOf(shot).lens!.solve).toEqual([]);
+    shot.lens.crop = { width: 4000, height: 3000, left: 800, top: 600 };
+    expect(solveRequestOf(shot).lens!.principal).toEqual([1200, 900]);
+    takeCamera(shot, handAnswer(camera));
+    shot.match.locks.lens = true;
+    expect(solveRequestOf(shot).lens).toMatchObject({ focalPx: 1500, principal: [960, 640], solve: [] });
+  });
+
+  test("a length on a wall or a raised lid is told by what that stands on; typed corners say nothing", () => {
+    const shot = marked();
+    const vertices = (
+      [
+        [-1, 1.5, 0],
+        [2, 1.5, 0],
+        [2, 3, 0],
+      ] as Vec3[]
+    ).map((world) => ({ world, pixel: at(world) }));
+    shot.set["ground-1"] = { id: "ground-1", name: "Floor", role: "catcher", kind: "ground", vertices, height: 0 };
+    shot.set["wall-1"] = {
+      id: "wall-1",
+      name: "Wall",
+      role: "catcher",
+      kind: "wall",
+      on: "ground-1",
+      edge: 0,
+      height: 2,
+    };
+    shot.lengths["length-1"].on = "wall-1";
+    expect(solveRequestOf(shot).lengths![0].on).toEqual({ wall: [vertices[0].pixel, vertices[1].pixel] });
+    shot.set["ground-1"].height = 0.9;
+    shot.lengths["length-1"].on = "ground-1";
+    expect(solveRequestOf(shot).lengths![0].on).toEqual({ height: 0.9 });
+    shot.lengths["length-1"].on = "wall-1";
+    shot.set["ground-1"].vertices[0].pixel = null;
+    expect(solveRequestOf(shot).lengths![0].on).toBeUndefined();
+  });
+
+  test("a drawing has wider marks and a loose lens; a hand match asks nothing new when marks move", () => {
+    const shot = marked();
+    const photo = markSigma(shot);
+    shot.plate.drawing = true;
+    expect(markSigma(shot)).toBeGreaterThan(4 * photo);
+    expect(solveRequestOf(shot).lens!.focalTolerance).toBeGreaterThan(1000);
+    shot.match.by = "hand";
+    const key = evidenceKey(shot);
+    shot.edges["edge-0"].points = [
+      [0, 0],
+      [5, 5],
+    ];
+    expect(evidenceKey(shot)).toBe(key);
+  });
+
+  test("directions read from the picture are the true ones, and with some named the rest follow the camera", () => {
+    const shot = marked(() => "any");
+    const axes = edgeAxes(shot);
+    EDGES.forEach(([axis], i) => expect(axes.get(`edge-${i}`)).toBe(axis));
+    const answer = solve(solveRequestOf(shot));
+    expect(answer.camera!.focalPx).toBeCloseTo(1500, 0);
+    const mixed = marked((axis) => (axis === "z" ? "any" : axis));
+    takeCamera(mixed, handAnswer(camera));
+    expect(edgeAxes(mixed).get("edge-7")).toBe("z");
+  });
+});
+
+describe("turning the world", () => {
+  const turns: WorldTurn[] = ["left", "right", "over-x", "over-y", "next-up"];
+
+  test.each(turns)("%s: the marks give the turned camera, and the picture stays", (turn) => {
+    const shot = marked();
+    takeCamera(shot, solve(solveRequestOf(shot)));
+    const before = shot.solved!.camera as Camera;
+    turnWorld(shot, turn);
+    const turned = shot.solved!.camera as Camera;
+    expect(determinant(turned.rotation as Mat3)).toBeCloseTo(1, 9);
+    // The world's origin keeps its pixel, and every edge its direction in the picture.
+    const [a, b] = [projectPoint(before, [0, 0, 0])!, projectPoint(turned, [0, 0, 0])!];
+    expect(Math.hypot(a[0] - b[0], a[1] - b[1])).toBeLessThan(1e-6);
+    if (keepsGround(turn)) {
+      const again = solve(solveRequestOf(shot)).camera!;
+      again.position.forEach((value, k) => expect(value).toBeCloseTo(turned.position[k], 2));
+    }
+  });
+
+  test("set, props and sun turn along about the vertical, and four quarters are none", () => {
+    const shot = marked();
+    const vertices = (
+      [
+        [0, 0, 0],
+        [2, 0, 0],
+        [2, 1, 0],
+      ] as Vec3[]
+    ).map((world) => ({ world, pixel: null }));
+    shot.set["ground-1"] = { id: "ground-1", name: "Floor", role: "catcher", kind: "ground", vertices, height: 0 };
+    shot.props["prop-1"] = {
+      id: "prop-1",
+      name: "Box",
+      source: { kind: "box", colour: [0.5, 0.5, 0.5], roughness: 0.5, metallic: 0 },
+      placement: { position: [2, 1, 0], turnDeg: 10, leanDeg: [0, 0], scale: [1, 1, 1] },
+      keeps: "metres",
+      hidden: false,
+    };
+    const before = structuredClone(shot);
+    turnWorld(shot, "left");
+    const ground = shot.set["ground-1"];
+    if (ground.kind !== "ground") throw new Error("kind");
+    expect(ground.vertices[1].world).toEqual([0, 2, 0]);
+    expect(shot.props["prop-1"].placement.position).toEqual([-1, 2, 0]);
+    expect(shot.props["prop-1"].placement.turnDeg).toBeCloseTo(100, 9);
+    // Azimuths run clockwise: a quarter to the left takes 90 degrees off.
+    expect(shot.light.sun.azimuthDeg).toBeCloseTo(before.light.sun.azimuthDeg - 90, 9);
+    for (let i = 0; i < 3; i++) turnWorld(shot, "left");
+    expect(shot.set).toEqual(before.set);
+    expect(shot.box).toEqual(before.box);
+    expect(shot.edges).toEqual(before.edges);
+  });
+});
+
+describe("documents of the first version", () => {
+  test("are brought up to date with all their marks", () => {
+    const now = marked();
+    const old = JSON.parse(JSON.stringify(now)) as Record<string, unknown>;
+    old.version = 1;
+    old.lens = { focalPx: 1400, solveK1: true };
+    old.edges = {
+      e: {
+        id: "e",
+        axis: "z",
+        points: [
+          [1, 2],
+          [3, 4],
+        ],
+      },
+    };
+    old.lengths = { l: { id: "l", from: [1, 2], to: [3, 4], along: null, metres: 2 } };
+    old.plate = { ...now.plate, drawing: undefined };
+    for (const key of ["match", "ties", "horizon", "cameraHeight", "level", "gauges", "notes"]) delete old[key];
+    const shot = parseShot(old);
+    expect(shot.lens).toMatchObject({ focal: "hold", focalPx: 1400, solveK1: true });
+    expect(shot.edges.e).toMatchObject({ axis: "z", weight: 1, muted: false });
+    expect(shot.lengths.l).toMatchObject({ along: null, metres: 2, sigmaMetres: 0 });
+    expect(shot.match.by).toBe("marks");
+  });
+});
+
+test("every shipped yardstick is well formed, has a source and an id of its own", () => {
+  for (const y of FIRST_YARDSTICKS) {
+    expect(v.safeParse(YardstickSchema, y).success).toBe(true);
+    expect(y.source.length).toBeGreaterThan(3);
+    expect(y.spread).toBeGreaterThan(0);
+  }
+  expect(new Set(FIRST_YARDSTICKS.map((y) => y.id)).size).toBe(FIRST_YARDSTICKS.length);
+  const metres = (id: string) => FIRST_YARDSTICKS.find((y) => y.id === id)!.metres;
+  // ISO 668: 2438 mm wide, 2591 mm high (8 ft 6 in); EN 13698-1: 1200 × 800 × 144 mm; ISO 216: A4 is 297 × 210 mm.
+  expect([metres("container-width"), metres("container-height")]).toEqual([2.438, 2.591]);
+  expect([metres("pallet"), metres("pallet-side"), metres("pallet-height")]).toEqual([1.2, 0.8, 0.144]);
+  expect([metres("paper-a4"), metres("paper-a4-short")]).toEqual([0.297, 0.21]);
+});
