@@ -62,14 +62,14 @@ export function orbit(camera: Camera, point: Vec3, axis: Vec3, angle: number): C
   };
 }
 
-/** Turns the camera about the ray through a world point: the point keeps its pixel, the picture turns around it. */
+/** Rolls the camera, clockwise, about the ray through a world point: the point keeps its pixel. */
 export function rollAbout(camera: Camera, point: Vec3, angle: number): Camera {
   return { ...camera, rotation: turned(camera.rotation, about(normalize(sub(point, camera.position)), angle)) };
 }
 
-/** Rolls the camera about its optical axis. */
+/** Rolls the camera about its optical axis, clockwise as seen in the picture. */
 export function roll(camera: Camera, angle: number): Camera {
-  return { ...camera, rotation: turned(camera.rotation, about(camera.rotation[2], -angle)) };
+  return { ...camera, rotation: turned(camera.rotation, about(camera.rotation[2], angle)) };
 }
 
 /** Moves the camera along the ray through a point to `factor` times its distance: the point keeps its pixel. */

@@ -124,8 +124,8 @@ export function movedByHand(shot: Shot, camera: Camera, move: HandMove, fine: bo
       return slide(0, px);
     case "roll-left":
     case "roll-right": {
-      const s = move === "roll-left" ? angle : -angle;
-      return held ? rollAbout(camera, held.world, s) : roll(camera, -s);
+      const s = move === "roll-left" ? -angle : angle;
+      return held ? rollAbout(camera, held.world, s) : roll(camera, s);
     }
     case "nearer":
       return approach(camera, ahead, 1 / share);
