@@ -15,6 +15,7 @@ import { useDesk } from "../stores/desk.ts";
 import { usePlate } from "../stores/plate.ts";
 import { useSolver } from "../stores/solver.ts";
 import { facetsOf, wallsOf } from "./facets.ts";
+import { screenPath, screenPaths } from "./screen.ts";
 import { checkerCells, cornerLines, lineThrough, personRing, planeGrid, poleLines, worldLine } from "./guides.ts";
 
 /** What is laid over the plate to judge a camera by eye, and the gauges drawn on it. */
@@ -23,17 +24,9 @@ const desk = useDesk();
 const solver = useSolver();
 const plate = usePlate();
 
-const path = (line: Vec2[]): string =>
-  line
-    .map(
-      (p, i) =>
-        `${i ? "L" : "M"}${desk
-          .toScreen(p)
-          .map((v) => v.toFixed(1))
-          .join(" ")}`,
-    )
-    .join("");
-const paths = (lines: Vec2[][]): string => lines.map(path).join("");
+const spotOf = (p: Vec2): Vec2 => [p[0] * desk.scale + desk.offset[0], p[1] * desk.scale + desk.offset[1]];
+const path = (line: Vec2[]): string => screenPath(desk, line);
+const paths = (lines: Vec2[][]): string => screenPaths(desk, lines);
 const ring = (line: Vec2[]): string => (line.length > 2 ? `${path(line)}Z` : "");
 
 const checks = computed(() => desk.checks);
@@ -98,7 +91,7 @@ const gauges = computed(() =>
   Object.values(props.shot.gauges).map((gauge) => {
     const { camera } = props;
     const on = desk.selected === gauge.id;
-    const at = desk.toScreen(gauge.points[1]);
+    const at = spotOf(gauge.points[1]);
     if (gauge.kind === "division") {
       const inner = divideQuad(gauge.points as [Vec2, Vec2, Vec2, Vec2], gauge.across, gauge.down) ?? [];
       return { id: gauge.id, kind: gauge.kind, on, d: ring(gauge.points) + inner.map(path).join(""), text: "", at };
@@ -168,7 +161,7 @@ const ghosts = computed(() => {
   return [...found.values()].map((g) => ({
     ...g,
     d: path(g.points),
-    at: desk.toScreen([(g.points[0][0] + g.points[1][0]) / 2, (g.points[0][1] + g.points[1][1]) / 2]),
+    at: spotOf([(g.points[0][0] + g.points[1][0]) / 2, (g.points[0][1] + g.points[1][1]) / 2]),
   }));
 });
 </script>

@@ -16,24 +16,16 @@ import ChecksOverlay from "./ChecksOverlay.vue";
 import { edgeTone } from "./edgeWords.ts";
 import { boxLines, horizonLine, worldLine } from "./guides.ts";
 import type { Handle } from "./marks.ts";
+import { screenPath } from "./screen.ts";
 
 const props = defineProps<{ shot: Shot; camera: Camera | null; handles: Handle[]; hot: string | null }>();
 const desk = useDesk();
 const solver = useSolver();
 
 const frame = computed(() => ({ width: props.shot.plate.width, height: props.shot.plate.height }));
-const path = (line: Vec2[]): string =>
-  line
-    .map(
-      (p, i) =>
-        `${i ? "L" : "M"}${desk
-          .toScreen(p)
-          .map((v) => v.toFixed(1))
-          .join(" ")}`,
-    )
-    .join("");
+const path = (line: Vec2[]): string => screenPath(desk, line);
 const closed = (line: Vec2[]): string => (line.length > 2 ? `${path(line)}Z` : path(line));
-const spot = (p: Vec2) => desk.toScreen(p);
+const spot = (p: Vec2): Vec2 => [p[0] * desk.scale + desk.offset[0], p[1] * desk.scale + desk.offset[1]];
 
 const guides = computed(() => {
   const { camera } = props;

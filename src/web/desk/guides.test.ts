@@ -32,9 +32,7 @@ describe("world lines on the plate", () => {
     close(line[0], at([-2, -3, 0]));
     close(line[12], at([3, 1, 0]));
     for (const p of line) expect(p.every(Number.isFinite)).toBe(true);
-    const straight = worldLine({ ...camera, distortion: noDistortion() }, [-2, -3, 0], [3, 1, 0]);
-    const [a, m, b] = [straight[0], straight[6], straight[12]];
-    expect(Math.abs((m[0] - a[0]) * (b[1] - a[1]) - (m[1] - a[1]) * (b[0] - a[0]))).toBeLessThan(1e-6);
+    expect(worldLine({ ...camera, distortion: noDistortion() }, [-2, -3, 0], [3, 1, 0])).toHaveLength(2);
   });
 
   test("behind the camera there is nothing, and a line through it is cut", () => {

@@ -2,7 +2,7 @@ import type { Vec2, Vec3 } from "#core/math/vec3";
 import { add, apply, scale } from "#core/math/vec3";
 import type { Camera, Frame } from "#core/optics/camera";
 import { pixelToTangent, projectPoint, tangentToPixel, toCamera } from "#core/optics/camera";
-import { unfoldedRadius } from "#core/optics/distortion";
+import { isDistorted, unfoldedRadius } from "#core/optics/distortion";
 
 /** Lines of the solved world on the plate, bent by the lens, as runs of plate pixels. */
 
@@ -15,7 +15,9 @@ function drawnRadius(camera: Camera): number {
 }
 
 /** Plate pixels along the world segment a-b, cut at the camera's near plane and where the lens cannot be drawn any more. */
-export function worldLine(camera: Camera, a: Vec3, b: Vec3, steps = 12): Vec2[] {
+export function worldLine(camera: Camera, a: Vec3, b: Vec3, bends = 12): Vec2[] {
+  // Without distortion straight things are straight: two points draw them.
+  const steps = isDistorted(camera.distortion) ? bends : 1;
   const [za, zb] = [toCamera(camera, a)[2], toCamera(camera, b)[2]];
   if (za < NEAR && zb < NEAR) return [];
   const d = add(b, scale(a, -1));

@@ -11,7 +11,7 @@ export interface SolveReply {
   error?: string;
 }
 
-const CALM = 60;
+const CALM = 120;
 let timer: ReturnType<typeof setTimeout> | undefined;
 
 self.onmessage = (event: MessageEvent<{ id: number; request: SolveRequest }>) => {
