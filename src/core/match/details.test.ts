@@ -11,6 +11,7 @@ import { oddFamily } from "./families.ts";
 import { plumbLine } from "./plumbLine.ts";
 import type { RequestEdge, RequestLength, SolveRequest } from "./request.ts";
 import { solve, solveInside } from "./solve.ts";
+import { lensFromDirections } from "./start.ts";
 import { deviation, spreadOf } from "./spread.ts";
 
 const details = (request: SolveRequest) => {
@@ -253,6 +254,62 @@ describe("level, horizon and lens as evidence", () => {
     const carried = solve({ plate: FRAME, edges: weak, lens: { focalPx: wrong, focalTolerance: 1, solve: ["focal"] } });
     expect(Math.abs(carried.camera!.focalPx - wrong)).toBeLessThan(4);
   });
+});
+
+describe("marks that contradict", () => {
+  test("two edges far off spoil every camera: they are named, and the rest gives the camera", () => {
+    const edges = placeEdges(seeded(9));
+    const off = (i: number, dx: number, dy: number) => {
+      const [a, [u, v]] = edges[i].points as Vec2[];
+      edges[i] = { ...edges[i], points: [a, [u + dx, v + dy]] };
+    };
+    off(0, 20, 190);
+    off(2, 150, 10);
+    const answer = solve({ plate: FRAME, edges });
+    expect(Math.abs(answer.camera!.focalPx / 1500 - 1)).toBeLessThan(0.08);
+    const named = answer.findings.find((f) => f.code === "contradicts" || f.code === "edge-disagrees");
+    expect([edges[0].id, edges[2].id]).toContain(named!.ids[0]);
+  });
+
+  test("a crop is told from its marks: where the lens's middle is, and that it may be solved", () => {
+    const crop: Camera = { ...CAMERA, principal: [560, 840] };
+    const random = seeded(22);
+    const edges = placeEdges(random).map((e) => ({
+      ...e,
+      points: (e.points as Vec2[]).map(([u, v]): Vec2 => [u - 400, v + 200]),
+    }));
+    const { details: d } = details({ plate: FRAME, edges });
+    const told = d.findings.find((f) => f.code === "middle-shifted");
+    expect(told?.message).toMatch(/left and \d+ % below/);
+    const answer = solve({ plate: FRAME, edges, lens: { solve: ["focal", "principal"] } });
+    answer.camera!.principal.forEach((p, k) => expect(Math.abs(p - crop.principal[k])).toBeLessThan(60));
+  });
+});
+
+test("the lens from three exact orthogonal directions, in closed form", () => {
+  const rows = rotationFromAngles({ heading: 0.8, tilt: -0.4, roll: 0.1 });
+  const found = { focalPx: 1400, principal: [700, 900] as Vec2, distortion: noDistortion() };
+  const guess = { focalPx: 1920, principal: [960, 640] as Vec2, distortion: noDistortion() };
+  // Where the axes' vanishing points lie, as directions through the guessed lens.
+  const directions = [0, 1, 2].map((k): Vec3 => {
+    const [x, y, z] = [rows[0][k], rows[1][k], rows[2][k]];
+    return [
+      x * found.focalPx + (found.principal[0] - 960) * z,
+      y * found.focalPx + (found.principal[1] - 640) * z,
+      z * 1920,
+    ];
+  }) as [Vec3, Vec3, Vec3];
+  const lens = lensFromDirections(guess, directions)!;
+  expect(lens.focalPx).toBeCloseTo(1400, 6);
+  expect(lens.principal[0]).toBeCloseTo(700, 6);
+  expect(lens.principal[1]).toBeCloseTo(900, 6);
+  expect(
+    lensFromDirections(guess, [
+      [1, 0, 0],
+      [0, 1, 0],
+      [0, 0, 1],
+    ]),
+  ).toBeNull();
 });
 
 describe("uncertainty", () => {

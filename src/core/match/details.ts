@@ -8,6 +8,7 @@ import type { Finding, SolveAnswer, SolveRequest } from "./request.ts";
 import type { ScaleReading } from "./scales.ts";
 import { HEIGHT_ID, oddScale, weighScales } from "./scales.ts";
 import type { Inside } from "./solve.ts";
+import { solveInside } from "./solve.ts";
 import type { Spread } from "./spread.ts";
 import { spreadOf } from "./spread.ts";
 
@@ -37,6 +38,8 @@ export function detailsOf(request: SolveRequest, answer: SolveAnswer, inside: In
       ids: family.ids,
     });
   }
+  const shifted = shiftedMiddle(request, inside);
+  if (shifted) findings.push(shifted);
   const odd = oddScale(scales);
   if (odd)
     findings.push({ code: "length-disagrees", severity: "warning", message: scaleMessage(odd, scales), ids: [odd.id] });
@@ -47,6 +50,27 @@ export function detailsOf(request: SolveRequest, answer: SolveAnswer, inside: In
     ghosts: ghostEdges(inside, request.plate, NEXT_SIGMA),
     focal: answer.sigma ? focalCurve(inside, answer.sigma.focalPx / inside.state.camera.focalPx) : null,
     findings,
+  };
+}
+
+/** A finding if the marks fit very much better with the lens's middle elsewhere: the plate is a crop, or the lens was shifted. */
+function shiftedMiddle(request: SolveRequest, inside: Inside): Finding | null {
+  const { width, height } = request.plate;
+  const solveFor = request.lens?.solve ?? ["focal"];
+  if (solveFor.includes("principal") || inside.adjusted.cost < 60) return null;
+  const axes = new Set((request.edges ?? []).map((e) => e.axis));
+  if (!["x", "y", "z"].every((a) => axes.has(a))) return null;
+  const free = solveInside({ ...request, lens: { ...request.lens, solve: [...solveFor, "principal"] } });
+  if (!free.inside || free.inside.adjusted.cost > 0.35 * inside.adjusted.cost) return null;
+  const [u, v] = free.inside.state.camera.principal;
+  const [x, y] = [((u - width / 2) / width) * 100, ((v - height / 2) / height) * 100];
+  if (Math.hypot(x, y) < 2) return null;
+  const where = `${Math.abs(x).toFixed(0)} % ${x < 0 ? "left" : "right"} and ${Math.abs(y).toFixed(0)} % ${y < 0 ? "above" : "below"}`;
+  return {
+    code: "middle-shifted",
+    severity: "warning",
+    message: `The marks fit far better with the lens's middle ${where} of the frame's: the plate looks cropped, or the lens was shifted. Solve the principal point, or type the crop, in the drawer “Lens”.`,
+    ids: [],
   };
 }
 

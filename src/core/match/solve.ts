@@ -20,7 +20,14 @@ import {
 import { poseCamera, poseFromSpace, posesFromPlane } from "./pose.ts";
 import type { AnswerCamera, Finding, RequestEdge, SolveAnswer, SolveRequest } from "./request.ts";
 import type { Lens, StartRotation } from "./start.ts";
-import { familyDirection, originFromAxes, placeFromTies, rotationFromDirections, signVote } from "./start.ts";
+import {
+  familyDirection,
+  lensFromDirections,
+  originFromAxes,
+  placeFromTies,
+  rotationFromDirections,
+  signVote,
+} from "./start.ts";
 import type { State, Unknowns } from "./unknowns.ts";
 import { FOCAL_INDEX, moved, placeAtHeight, unknownCount } from "./unknowns.ts";
 
@@ -153,6 +160,13 @@ function orthogonalFocals(p: Problem): number[] {
     }
   }
   return found;
+}
+
+/** Focal length and principal point of three orthogonal families, in closed form. */
+function shiftedLens(p: Problem): Lens | null {
+  const lens: Lens = { ...p.lens, focalPx: Math.max(p.frame.width, p.frame.height) };
+  const [x, y, z] = AXIS_NAMES.map((a) => familyDirection(lens, p.byAxis.get(a) ?? []));
+  return x && y && z ? lensFromDirections(lens, [x.vector, y.vector, z.vector]) : null;
 }
 
 interface Start extends StartRotation {
@@ -390,8 +404,58 @@ export interface Inside {
 /** Solves one request. Never throws on well-formed input: what cannot be solved is answered with a finding. */
 export const solve = (request: SolveRequest): SolveAnswer => solveInside(request).answer;
 
-/** The answer together with what the solver knows besides it; `inside` is null where there is no camera. */
-export function solveInside(request: SolveRequest): { answer: SolveAnswer; inside: Inside | null } {
+export interface Solved {
+  answer: SolveAnswer;
+  inside: Inside | null;
+}
+
+/**
+ * The answer together with what the solver knows besides it; `inside` is null where there is no camera. Where no camera
+ * fits all marks but one fits all except one or two, that one is given, and they are named.
+ */
+export function solveInside(request: SolveRequest): Solved {
+  const solved = solveAll(request);
+  return solved.answer.camera ? solved : (withoutCulprits(request, solved) ?? solved);
+}
+
+/** Findings that one or two marks in the wrong place may be behind. */
+const BLAMABLE = ["focal-unsure", "no-solution", "distortion-folds"];
+/** Largest number of marks for which all pairs are tried. */
+const FEW = 18;
+
+/** The solution without the one or two edges whose absence lets the rest agree; null where there are none such. */
+function withoutCulprits(request: SolveRequest, failed: Solved): Solved | null {
+  const edges = request.edges ?? [];
+  if (!failed.answer.findings.some((f) => BLAMABLE.includes(f.code)) || edges.length < 5) return null;
+  let best: { left: string[]; solved: Solved; misfit: number } | null = null;
+  const attempt = (left: string[]) => {
+    const solved = solveAll({ ...request, edges: edges.filter((e) => !left.includes(e.id)) });
+    if (!solved.inside) return;
+    const { adjusted, evidence, unknowns } = solved.inside;
+    const freedom = evidence.reduce((s, e) => s + e.size - e.nuisances, 0) - unknownCount(unknowns);
+    // Something must be left to agree with, or any two marks could be blamed.
+    if (freedom < 2) return;
+    const misfit = adjusted.cost / freedom;
+    if (misfit < MISFIT / 2 && (!best || misfit < best.misfit)) best = { left, solved, misfit };
+  };
+  for (const e of edges) attempt([e.id]);
+  if (!best && edges.length <= FEW)
+    for (let i = 0; i < edges.length; i++) for (let j = 0; j < i; j++) attempt([edges[j].id, edges[i].id]);
+  const found = best as { left: string[]; solved: Solved } | null;
+  if (!found) return null;
+  const one = found.left.length === 1;
+  found.solved.answer.findings.unshift(
+    finding(
+      "contradicts",
+      "error",
+      `No camera fits all marks. Without ${found.left.join(" and ")} the rest agrees, and that is the camera shown: ${one ? "it lies" : "they lie"} on something else, or ${one ? "has" : "have"} the wrong direction. Correct or mute ${one ? "it" : "them"}.`,
+      found.left,
+    ),
+  );
+  return found.solved;
+}
+
+function solveAll(request: SolveRequest): Solved {
   const without = (findings: Finding[]) => ({ answer: nothing(findings), inside: null });
   let p = prepare(request);
   const doubled = doubledEdges(p);
@@ -407,6 +471,15 @@ export function solveInside(request: SolveRequest): { answer: SolveAnswer; insid
   // Where the closed form answers, two guesses besides are enough to find another answer.
   if (u.focal && p.focalPx === null) focals = orthogonal.length > 0 ? [...orthogonal, guesses[1], guesses[3]] : guesses;
   let starts = focals.map((f) => startFromEdges(p, u, f)).filter((s) => s !== null);
+  const elsewhere = u.principal ? shiftedLens(p) : null;
+  if (elsewhere) {
+    const shifted = startFromEdges(
+      { ...p, lens: { principal: elsewhere.principal, distortion: elsewhere.distortion } },
+      u,
+      u.focal ? elsewhere.focalPx : p.focalPx!,
+    );
+    if (shifted) starts.push(shifted);
+  }
   if (starts.length === 0 && p.ties.length >= 4)
     starts = startsFromTies(p, p.focalPx === null ? pixelOfFocal(p) : [p.focalPx], p.focalPx !== null);
   if (starts.length === 0) {
@@ -420,7 +493,8 @@ export function solveInside(request: SolveRequest): { answer: SolveAnswer; insid
     ]);
   }
   starts.sort((a, b) => a.cost - b.cost);
-  const tried = distinctStarts(starts, p.edges.length > 0 && p.ties.length === 0 ? 2 : 8);
+  const most = p.edges.length > 0 && p.ties.length === 0 ? (u.principal ? 3 : 2) : 8;
+  const tried = distinctStarts(starts, most);
   const solutions = tried
     .map((s) => {
       const evidence = gatherEvidence(p, u, s.state, s.assumed);
@@ -481,7 +555,12 @@ function distinctStarts(starts: Start[], most: number): Start[] {
     const near = kept.some(
       (k) =>
         Math.abs(Math.log(k.state.camera.focalPx / s.state.camera.focalPx)) < 0.05 &&
-        rotationAngleBetween(k.rotation, s.rotation) < 0.05,
+        rotationAngleBetween(k.rotation, s.rotation) < 0.05 &&
+        Math.hypot(
+          k.state.camera.principal[0] - s.state.camera.principal[0],
+          k.state.camera.principal[1] - s.state.camera.principal[1],
+        ) <
+          0.05 * s.state.camera.focalPx,
     );
     if (!near) kept.push(s);
     if (kept.length === most) break;
@@ -659,7 +738,7 @@ function describe(
       finding(
         "misfit",
         "warning",
-        `Altogether the marks lie ${Math.sqrt(best.cost / freedom).toFixed(1)} times farther off than marks set by hand do: something among them does not belong to this camera. Check the mark named above, or switch “robust” on.`,
+        `Altogether the marks lie ${Math.sqrt(best.cost / freedom).toFixed(1)} times farther off than marks set by hand do: something among them does not belong to this camera. Check the marks that are named, or switch “robust” on.`,
       ),
     );
   }

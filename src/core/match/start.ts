@@ -217,3 +217,35 @@ export function originFromAxes(
   const o = vectors[0];
   return o[2] < 0 ? scale(o, -1) : o;
 }
+
+/**
+ * Principal point and focal length from three orthogonal vanishing points, in closed form: square pixels leave three
+ * unknowns of the image of the absolute conic, which orthogonality makes linear (Hartley and Zisserman 2004, 8.8).
+ * Directions are camera-frame vectors found with `lens`. Null where they do not determine it.
+ */
+export function lensFromDirections(lens: Lens, directions: [Vec3, Vec3, Vec3]): Lens | null {
+  const rows: number[][] = [];
+  for (const [i, j] of [
+    [0, 1],
+    [0, 2],
+    [1, 2],
+  ]) {
+    const [a, b] = [directions[i], directions[j]];
+    rows.push([-(a[0] * b[2] + b[0] * a[2]), -(a[1] * b[2] + b[1] * a[2]), a[2] * b[2], -(a[0] * b[0] + a[1] * b[1])]);
+  }
+  const det = (c: number[]) =>
+    dot(
+      [rows[0][c[0]], rows[0][c[1]], rows[0][c[2]]],
+      cross([rows[1][c[0]], rows[1][c[1]], rows[1][c[2]]], [rows[2][c[0]], rows[2][c[1]], rows[2][c[2]]]),
+    );
+  const d = det([0, 1, 2]);
+  if (!(Math.abs(d) > 1e-12)) return null;
+  const [px, py, q] = [det([3, 1, 2]) / d, det([0, 3, 2]) / d, det([0, 1, 3]) / d];
+  const f2 = q - px * px - py * py;
+  if (!(f2 > 0.02 && f2 < 100) || Math.hypot(px, py) > 3) return null;
+  return {
+    ...lens,
+    focalPx: lens.focalPx * Math.sqrt(f2),
+    principal: [lens.principal[0] + px * lens.focalPx, lens.principal[1] + py * lens.focalPx],
+  };
+}

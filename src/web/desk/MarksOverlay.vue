@@ -46,9 +46,11 @@ const guides = computed(() => {
 });
 
 const residualOf = computed(() => new Map((solver.answer?.residuals ?? []).map((r) => [r.id, r.px])));
-const doubted = computed(
-  () => new Set((solver.answer?.findings ?? []).filter((f) => f.code === "edge-disagrees").flatMap((f) => f.ids)),
-);
+const DOUBTS = ["edge-disagrees", "contradicts", "left-out", "tie-disagrees", "family-disagrees"];
+const doubted = computed(() => {
+  const told = [...(solver.answer?.findings ?? []), ...(solver.details?.findings ?? [])];
+  return new Set(told.filter((f) => DOUBTS.includes(f.code)).flatMap((f) => f.ids));
+});
 
 const axes = computed(() => edgeAxes(props.shot));
 const edges = computed(() =>

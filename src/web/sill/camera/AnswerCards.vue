@@ -289,7 +289,13 @@ const focalChart = computed(() => {
   <section class="card charts" style="flex: 1.9">
     <FigureChart title="Residual of each mark, px" :option="residualChart" />
     <FigureChart v-if="focalChart" title="Likelihood of the focal length, mm eq." :option="focalChart" />
-    <p v-else class="quiet">The focal length is held: no likelihood of it.</p>
+    <p v-else class="quiet">
+      {{
+        byHand || !solver.answer?.camera
+          ? "No camera from the marks yet."
+          : "The focal length is held: no likelihood of it."
+      }}
+    </p>
     <FigureChart title="Influence on the focal length, σ" :option="influenceChart" />
   </section>
 </template>
