@@ -59,12 +59,69 @@ try {
     if (!wants(name)) continue;
     await step(name);
     if (name === "camera") {
-      await page.locator('[data-test="box"]').click();
       await page.locator(".edges > div").nth(6).click();
+      await page.keyboard.press("u");
+      await page.keyboard.press("Escape");
     }
     if (name === "set") await page.locator(".list > div").first().click();
     await page.waitForTimeout(400);
     await save(name);
+  }
+  const drawer = (name) => page.locator(`[data-test="drawer-${name}"]`).click();
+  const plate = async ([u, v]) => {
+    const box = await page.locator(".desk canvas.layer").first().boundingBox();
+    const width = await page
+      .locator(".desk canvas.layer")
+      .first()
+      .evaluate((c) => c.width);
+    return [box.x + (u * box.width) / width, box.y + (v * box.width) / width];
+  };
+  if (wants("answers")) {
+    await step("camera");
+    await drawer("answers");
+    await page.waitForTimeout(1200);
+    await save("answers");
+  }
+  if (wants("lens")) {
+    await step("camera");
+    await drawer("lens");
+    await page.locator('[data-test="sensor-exif"]').click();
+    await page.waitForTimeout(1000);
+    await save("lens");
+    await page.keyboard.press("Control+z");
+  }
+  if (wants("checks")) {
+    await step("camera");
+    await drawer("checks");
+    for (const check of ["pole", "person", "checker", "cross"])
+      await page.locator(`[data-test="check-${check}"]`).click();
+    await page.mouse.move(...(await plate([1100, 597])));
+    await page.mouse.down();
+    await page.mouse.move(...(await plate([830, 750])), { steps: 6 });
+    await page.mouse.up();
+    await page.locator('[data-test="tool-tape"]').click();
+    for (const p of [
+      [350, 790],
+      [660, 800],
+    ])
+      await page.mouse.click(...(await plate(p)));
+    await page.mouse.move(...(await plate([620, 480])));
+    await page.waitForTimeout(800);
+    await save("checks");
+    await page.keyboard.press("Control+z");
+  }
+  if (wants("hand")) {
+    await step("camera");
+    await drawer("hand");
+    await page.getByLabel("Name of the take").fill("from the marks");
+    await page.locator('[data-test="keep-take"]').click();
+    await page.locator('[data-test="by-hand"]').click();
+    await page.waitForTimeout(800);
+    await page.locator('[data-test="move-around-left"]').click({ clickCount: 3 });
+    await page.waitForTimeout(1200);
+    await save("hand");
+    await page.keyboard.press("Escape");
+    for (let i = 0; i < 6; i++) await page.keyboard.press("Control+z");
   }
   if (wants("props")) {
     await step("props");

@@ -319,6 +319,7 @@ function useKit({ kit }: KeptLensKit): void {
     </div>
     <p v-if="lens.source && lens.focal !== 'solve'" class="quiet note">from {{ lens.source }}</p>
     <div class="row acts" style="margin-top: 4px">
+      <input v-model="cameraSearch" class="search" placeholder="camera make and model" aria-label="Search cameras" />
       <button
         v-if="exifFocal"
         class="act"
@@ -345,9 +346,6 @@ function useKit({ kit }: KeptLensKit): void {
       <button v-else-if="exifSensor" class="act" data-test="sensor-exif" @click="giveSensor(exifSensor, false)">
         sensor from EXIF
       </button>
-    </div>
-    <div class="row" style="margin-top: 4px">
-      <input v-model="cameraSearch" class="search" placeholder="camera make and model" aria-label="Search cameras" />
       <button
         v-for="c in cameras"
         :key="c[0] + c[1]"
@@ -490,7 +488,7 @@ function useKit({ kit }: KeptLensKit): void {
   justify-content: start;
 }
 .grid :deep(input) {
-  width: 62px;
+  width: 76px;
   padding: 1px 5px;
 }
 .grid > .quiet {
