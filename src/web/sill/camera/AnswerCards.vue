@@ -2,6 +2,8 @@
 import ToggleSwitch from "primevue/toggleswitch";
 import { computed } from "vue";
 import type { AnswerCamera } from "#core/match/request";
+import { deviation } from "#core/match/spread";
+import type { Camera } from "#core/optics/camera";
 import { equivalents35mm, focalFromEquivalent, orientationDegrees } from "#core/optics/camera";
 import { lensFigures } from "#core/optics/lens";
 import { shotFrame } from "#core/shot/assemble";
@@ -40,6 +42,19 @@ const facts = computed(() => {
     (focalMm && equivalentMm ? equivalents35mm(camera.focalPx, whole.value).diagonal * (focalMm / equivalentMm) : null);
   const share = sigma ? sigma.focalPx / camera.focalPx : null;
   return { camera, sigma, share, mm, figures, angles: orientationDegrees(camera.rotation) };
+});
+/** Standard deviations of what the answer itself does not list; zero for what was held. */
+const spreads = computed(() => {
+  const spread = solver.details?.spread ?? [];
+  if (byHand.value || spread.length === 0) return null;
+  const of = (read: (c: Camera) => number) => deviation(spread, read) || null;
+  return {
+    k1: of((c) => c.distortion.k1),
+    k2: of((c) => c.distortion.k2),
+    across: of((c) => c.principal[0]),
+    down: of((c) => c.principal[1]),
+    heading: of((c) => orientationDegrees(c.rotation).heading),
+  };
 });
 const pm = (value: number | null | undefined, digits: number, unit = "") =>
   value === null || value === undefined ? "" : ` ± ${value.toFixed(digits)}${unit}`;
@@ -245,12 +260,22 @@ const focalChart = computed(() => {
         >{{ facts.figures.horizontal!.toFixed(1) }}° across, {{ facts.figures.vertical!.toFixed(1) }}° high,
         {{ facts.figures.diagonal!.toFixed(1) }}° corner</span
       >
-      <template v-if="facts.camera.distortion.k1 !== 0"
+      <template v-if="facts.camera.distortion.k1 !== 0 || facts.camera.distortion.k2 !== 0"
         ><span>k1, k2</span
         ><span class="num"
-          >{{ facts.camera.distortion.k1.toFixed(4) }}, {{ facts.camera.distortion.k2.toFixed(4) }}</span
+          >{{ facts.camera.distortion.k1.toFixed(4) }}{{ pm(spreads?.k1, 4) }} ·
+          {{ facts.camera.distortion.k2.toFixed(4) }}{{ pm(spreads?.k2, 4) }}</span
         ></template
       >
+      <template v-if="shot.lens.solvePrincipal || shot.lens.principal || shot.lens.crop"
+        ><span>Principal point</span
+        ><span class="num"
+          >{{ facts.camera.principal[0].toFixed(1) }}{{ pm(spreads?.across, 1) }} ·
+          {{ facts.camera.principal[1].toFixed(1) }}{{ pm(spreads?.down, 1) }} px</span
+        ></template
+      >
+      <span>Heading</span>
+      <span class="num">{{ facts.angles.heading.toFixed(2) }}°{{ pm(spreads?.heading, 2) }} from +Y</span>
       <template v-if="facts.sigma?.positionM"
         ><span>Place</span
         ><span class="num">{{
