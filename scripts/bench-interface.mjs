@@ -5,6 +5,7 @@ import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import path from "node:path";
 import { chromium } from "@playwright/test";
+import { chromiumArgs, chromiumPath } from "./chromium.mjs";
 import { root } from "./ensure.mjs";
 
 const port = 4693;
@@ -17,10 +18,7 @@ const server = spawn(process.execPath, ["--import", "tsx", "src/server/main.ts"]
 await new Promise((resolve) =>
   server.stdout.on("data", (text) => String(text).includes("Red Harbor is at") && resolve()),
 );
-const browser = await chromium.launch({
-  executablePath: "/usr/bin/chromium",
-  args: ["--headless", "--no-sandbox", "--use-gl=angle", "--use-angle=gl-egl", "--ignore-gpu-blocklist"],
-});
+const browser = await chromium.launch({ executablePath: chromiumPath, args: chromiumArgs });
 
 /** Drags the near edge's end by small steps; each step is timed until the edge, and until the horizon, is redrawn. */
 async function dragSteps(steps) {

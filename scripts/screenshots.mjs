@@ -4,6 +4,7 @@ import { mkdirSync, mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import path from "node:path";
 import { chromium } from "@playwright/test";
+import { chromiumArgs, chromiumPath } from "./chromium.mjs";
 import { bin, root } from "./ensure.mjs";
 
 const port = 4692;
@@ -21,21 +22,7 @@ await new Promise((resolve) =>
   server.stdout.on("data", (text) => String(text).includes("Red Harbor is at") && resolve()),
 );
 
-const browser = await chromium.launch({
-  executablePath: "/usr/bin/chromium",
-  args: [
-    "--headless",
-    "--no-sandbox",
-    "--disable-quic",
-    "--no-first-run",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-    "--use-gl=angle",
-    "--use-angle=gl-egl",
-    "--ignore-gpu-blocklist",
-  ],
-});
+const browser = await chromium.launch({ executablePath: chromiumPath, args: chromiumArgs });
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
 page.on("pageerror", (error) => console.error(`page error: ${error.message}`));
 page.on("console", (m) => m.type() === "error" && console.error(`console: ${m.text()}`));

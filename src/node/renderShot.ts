@@ -7,11 +7,11 @@ import { pixelEncoder } from "#core/image/profile";
 import type { Model } from "#core/props/model";
 import { lightWeights, scaleProp, traceSceneOf } from "#core/shot/assemble";
 import type { Shot } from "#core/shot/schema";
-import { developFilm } from "#core/trace/film";
+import { developFilm, emptyPasses } from "#core/trace/film";
 import type { Passes } from "#core/trace/film";
 import { writePng } from "./png.ts";
-import type { RenderProgress } from "./renderScene.ts";
-import { renderScene } from "./renderScene.ts";
+import type { Band, RenderProgress } from "./renderScene.ts";
+import { bandsOf, renderBands } from "./renderScene.ts";
 
 export const MAX_DEPTH = 6;
 
@@ -39,15 +39,24 @@ export function plateAt(plate: DecodedPlate, percent: number): DecodedPlate {
   return { width, height, encoding: plate.encoding, codes, linear: pixels };
 }
 
+/** Keeps finished bands of a render, so that it can be taken up again. */
+export interface BandKeeper {
+  read(band: Band): Promise<Passes | null>;
+  keep(band: Band, passes: Passes): Promise<void>;
+}
+
 export interface ShotRenderOptions {
   percent: number;
   samples: number;
   threads?: number;
   signal?: AbortSignal;
+  keeper?: BandKeeper;
   onProgress?: (progress: RenderProgress) => void;
+  /** Takes every band as it is there, also those that were kept from before. */
+  onBand?: (passes: Passes, band: Band) => void;
 }
 
-/** Renders a shot's passes. */
+/** Renders a shot's passes, band by band; kept bands are not rendered again. */
 export async function renderShot(
   shot: Shot,
   plate: DecodedPlate,
@@ -57,10 +66,51 @@ export async function renderShot(
   const scene = traceSceneOf(shot, { width: plate.width, height: plate.height, pixels: plate.linear }, models);
   const { width, height } = sizeAt(plate, options.percent);
   const settings = { width, height, seed: shot.render.seed, maxDepth: MAX_DEPTH, filterWidth: 1 };
-  const film = await renderScene(scene, settings, { ...options, batch: 8 });
-  const passes = developFilm(film, width, height, lightWeights(shot));
-  scaleProp(passes.prop, shot.light.propLevel);
-  return passes;
+  const whole = emptyPasses(width, height);
+  const done = new Set<number>();
+  for (const band of options.keeper ? bandsOf(width, height) : []) {
+    const kept = await options.keeper!.read(band);
+    if (!kept || kept.width !== width || kept.height !== band.y1 - band.y0) continue;
+    putBand(whole, kept, band.y0);
+    done.add(band.y0);
+    options.onBand?.(kept, band);
+  }
+  const weights = lightWeights(shot);
+  await renderBands(scene, settings, {
+    samples: options.samples,
+    threads: options.threads,
+    signal: options.signal,
+    done: (band) => done.has(band.y0),
+    onProgress: options.onProgress,
+    onBand: async (film, band) => {
+      const passes = developFilm(film, width, band.y1 - band.y0, weights);
+      scaleProp(passes.prop, shot.light.propLevel);
+      putBand(whole, passes, band.y0);
+      await options.keeper?.keep(band, passes);
+      options.onBand?.(passes, band);
+    },
+  });
+  return whole;
+}
+
+/** Lays a band into the whole at its row. */
+function putBand(whole: Passes, band: Passes, y0: number): void {
+  const at = y0 * whole.width;
+  whole.prop.set(band.prop, at * 4);
+  whole.ratio.set(band.ratio, at * 3);
+  whole.added.set(band.added, at * 3);
+  whole.depth.set(band.depth, at);
+}
+
+/** The rows of a plate that a band covers, without copying. */
+export function plateRows(plate: DecodedPlate, band: Band): DecodedPlate {
+  const [from, to] = [band.y0 * plate.width * 3, band.y1 * plate.width * 3];
+  return {
+    ...plate,
+    height: band.y1 - band.y0,
+    codes: plate.codes.subarray(from, to),
+    linear: plate.linear.subarray(from, to),
+  };
 }
 
 export interface OutputFiles {

@@ -7,7 +7,14 @@ import sharp from "sharp";
 import { ModelError, importGlb } from "#core/exchange/gltf";
 import { modelBounds, triangleCount } from "#core/props/model";
 import { LensKitSchema } from "#core/optics/lensKit";
-import { FinalRequestSchema, RenameSchema, SaveSchema, TakeSchema, YardsticksSchema } from "#core/shot/api";
+import {
+  FinalRequestSchema,
+  QUEUE_MOVES,
+  RenameSchema,
+  SaveSchema,
+  TakeSchema,
+  YardsticksSchema,
+} from "#core/shot/api";
 import type { ModelAsset, NewShot, PictureAsset } from "#core/shot/api";
 import { HashSchema, newShot } from "#core/shot/schema";
 import type { PlateInfo } from "#core/shot/schema";
@@ -269,8 +276,18 @@ export function createApp({ db, assets, finals }: Services): Express {
   api.get("/shots/:id/finals", async (request, response) => {
     response.json(await finals.list(request.params.id));
   });
-  api.post("/finals/:id/cancel", async (request, response) => {
-    response.json(await finals.cancel(request.params.id));
+  api.get("/queue", async (_request, response) => {
+    response.json(await finals.queue());
+  });
+  for (const move of QUEUE_MOVES) {
+    api.post(`/finals/:id/${move}`, async (request, response) => {
+      response.json(await finals.move(request.params.id, move));
+    });
+  }
+  api.get("/finals/:id/preview.jpg", async (request, response) => {
+    const picture = await finals.preview(request.params.id);
+    if (!picture) throw notFound("The preview");
+    response.type("jpeg").set("Cache-Control", "no-store").send(Buffer.from(picture));
   });
   api.get("/finals/:id/:file", async (request, response) => {
     const row = await finals.find(request.params.id);

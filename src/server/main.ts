@@ -19,7 +19,7 @@ async function main(): Promise<void> {
   const { db, close } = await openDatabase(folder);
   const assets = new AssetStore(path.join(folder, "assets"));
   if (process.env.HARBOR_DEMO !== "0") await seedDemo(db, assets);
-  const finals = new FinalQueue(db, assets);
+  const finals = new FinalQueue(db, assets, path.join(folder, "finals"));
   await finals.resume();
   const server = createApp({ db, assets, finals }).listen(port, host, (error) => {
     if (error) {

@@ -1,6 +1,6 @@
 import { spawn } from "node:child_process";
 import type { ChildProcess } from "node:child_process";
-import { mkdtemp, rm, writeFile } from "node:fs/promises";
+import { mkdtemp, readdir, rm, writeFile } from "node:fs/promises";
 import type { AddressInfo } from "node:net";
 import type { Server } from "node:http";
 import { tmpdir } from "node:os";
@@ -8,8 +8,11 @@ import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import sharp from "sharp";
-import type { FinalListing, NewShot, OpenShot, StaleAnswer } from "#core/shot/api";
+import type { FinalListing, NewShot, OpenShot, QueuedFinal, StaleAnswer } from "#core/shot/api";
 import { makeEdit } from "#core/shot/edits";
+import { rotationFromAngles } from "#core/optics/camera";
+import { noDistortion } from "#core/optics/distortion";
+import { handAnswer, takeCamera } from "#core/shot/resolve";
 import { newLength } from "#core/shot/schema";
 import type { Shot } from "#core/shot/schema";
 import { readExr } from "#node/readExr";
@@ -29,7 +32,7 @@ beforeAll(async () => {
   folder = await mkdtemp(path.join(tmpdir(), "harbor-unit-"));
   const { db, close } = await openDatabase(null);
   const assets = new AssetStore(path.join(folder, "assets"));
-  const finals = new FinalQueue(db, assets);
+  const finals = new FinalQueue(db, assets, path.join(folder, "finals"));
   server = createApp({ db, assets, finals }).listen(0, "127.0.0.1");
   await new Promise((resolve) => server.once("listening", resolve));
   base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
@@ -295,6 +298,74 @@ describe("finals", () => {
   });
 });
 
+/** A server of its own process on a data folder, without the demo. */
+async function startServer(place: string): Promise<{ child: ChildProcess; at: string }> {
+  const port = 20000 + Math.floor(Math.random() * 20000);
+  const child = spawn(process.execPath, ["--import", "tsx", "src/server/main.ts"], {
+    cwd: fileURLToPath(new URL("../..", import.meta.url)),
+    env: { ...process.env, NODE_OPTIONS: "", HARBOR_DATA: place, HARBOR_PORT: String(port), HARBOR_DEMO: "0" },
+    stdio: ["ignore", "pipe", "inherit"],
+  });
+  await new Promise<void>((resolve, reject) => {
+    child.stdout!.on("data", (text: Buffer) => String(text).includes("Red Harbor is at") && resolve());
+    child.once("exit", () => reject(new Error("The server did not start.")));
+  });
+  return { child, at: `http://127.0.0.1:${port}` };
+}
+
+async function kill(child: ChildProcess): Promise<void> {
+  const gone = new Promise((resolve) => child.once("exit", resolve));
+  child.kill("SIGKILL");
+  await gone;
+}
+
+async function until(come: () => Promise<boolean>): Promise<void> {
+  for (let i = 0; i < 1200; i++) {
+    if (await come()) return;
+    await new Promise((resolve) => setTimeout(resolve, 50));
+  }
+  throw new Error("It did not come within a minute.");
+}
+
+/** A shot with a camera, a ground and a box on it, by API alone. */
+async function renderableShot(at: string): Promise<string> {
+  const picture = await sharp({ create: { width: 640, height: 480, channels: 3, background: "#8a8680" } })
+    .png()
+    .toBuffer();
+  const response = await upload("/shots", picture, "grey.png", at);
+  const { id } = (await response.json()) as { id: string };
+  const { shot } = await read<OpenShot>(`/shots/${id}`, at);
+  const camera = {
+    focalPx: 600,
+    principal: [320, 240] as [number, number],
+    distortion: noDistortion(),
+    rotation: rotationFromAngles({ heading: 0, tilt: -0.3, roll: 0 }),
+    position: [0, -5, 2] as [number, number, number],
+  };
+  const edit = makeEdit(shot, "build", "Build", (d) => {
+    takeCamera(d, handAnswer(camera));
+    d.match.by = "hand";
+    const corners = [
+      [-3, -3, 0],
+      [3, -3, 0],
+      [3, 4, 0],
+      [-3, 4, 0],
+    ] as [number, number, number][];
+    const vertices = corners.map((world) => ({ world, pixel: null }));
+    d.set["ground-1"] = { id: "ground-1", name: "Floor", role: "catcher", kind: "ground", vertices, height: 0 };
+    d.props["prop-1"] = {
+      id: "prop-1",
+      name: "Box",
+      source: { kind: "box", colour: [0.6, 0.2, 0.1], roughness: 0.5, metallic: 0 },
+      placement: { position: [0, 0, 0], turnDeg: 20, leanDeg: [0, 0], scale: [1, 1, 1] },
+      keeps: "metres",
+      hidden: false,
+    };
+  })!;
+  expect((await post(`/shots/${id}/steps`, { revision: 0, steps: [{ kind: "do", edit }] }, at)).status).toBe(200);
+  return id;
+}
+
 describe("the data folder", () => {
   test("a second server on the same folder is refused; a dead one's lock is taken over", async () => {
     const place = await mkdtemp(path.join(tmpdir(), "harbor-lock-"));
@@ -323,26 +394,7 @@ describe("the data folder", () => {
 
   test("no acknowledged edit is lost when the server is killed", async () => {
     const place = await mkdtemp(path.join(tmpdir(), "harbor-kill-"));
-    const root = fileURLToPath(new URL("../..", import.meta.url));
-    const start = async (): Promise<{ child: ChildProcess; at: string }> => {
-      const port = 20000 + Math.floor(Math.random() * 20000);
-      const child = spawn(process.execPath, ["--import", "tsx", "src/server/main.ts"], {
-        cwd: root,
-        env: { ...process.env, NODE_OPTIONS: "", HARBOR_DATA: place, HARBOR_PORT: String(port), HARBOR_DEMO: "0" },
-        stdio: ["ignore", "pipe", "inherit"],
-      });
-      await new Promise<void>((resolve, reject) => {
-        child.stdout!.on("data", (text: Buffer) => String(text).includes("Red Harbor is at") && resolve());
-        child.once("exit", () => reject(new Error("The server did not start.")));
-      });
-      return { child, at: `http://127.0.0.1:${port}` };
-    };
-    const kill = async (child: ChildProcess): Promise<void> => {
-      const gone = new Promise((resolve) => child.once("exit", resolve));
-      child.kill("SIGKILL");
-      await gone;
-    };
-    const first = await start();
+    const first = await startServer(place);
     const id = await makeShot(first.at);
     let { shot } = await read<OpenShot>(`/shots/${id}`, first.at);
     for (let i = 0; i < 20; i++) {
@@ -351,12 +403,79 @@ describe("the data folder", () => {
       shot = { ...shot, name: `Name ${i}` };
     }
     await kill(first.child);
-    const second = await start();
+    const second = await startServer(place);
     const after = await read<OpenShot>(`/shots/${id}`, second.at);
     expect(after.revision).toBe(20);
     expect(after.shot.name).toBe("Name 19");
     expect(after.undo).toHaveLength(20);
     await kill(second.child);
+    await rm(place, { recursive: true, force: true });
+  });
+
+  test("a final whose server is killed goes on where it was, and its bits are those of one rendered at once", async () => {
+    const place = await mkdtemp(path.join(tmpdir(), "harbor-resume-"));
+    const first = await startServer(place);
+    const id = await renderableShot(first.at);
+    const bands = async (final: string) =>
+      (await readdir(path.join(place, "finals", final)).catch(() => [])).filter((f) => f.endsWith(".band"));
+    const begun = (await (
+      await post(`/shots/${id}/finals`, { percent: 100, samples: 96 }, first.at)
+    ).json()) as FinalListing;
+    await until(async () => (await bands(begun.id)).length >= 1);
+    await kill(first.child);
+    const kept = await bands(begun.id);
+    expect(kept.length).toBeLessThan(4);
+    const second = await startServer(place);
+    const stateOf = async (final: string) =>
+      (await read<QueuedFinal[]>("/queue", second.at)).find((f) => f.id === final)!;
+    await until(async () => (await stateOf(begun.id)).status === "done");
+    expect(await bands(begun.id)).toEqual([]);
+    const again = (await (
+      await post(`/shots/${id}/finals`, { percent: 100, samples: 96 }, second.at)
+    ).json()) as FinalListing;
+    await until(async () => (await stateOf(again.id)).status === "done");
+    for (const file of ["picture.png", "prop.png", "ratio.exr", "added.exr"]) {
+      const [a, b] = await Promise.all(
+        [begun.id, again.id].map(async (final) =>
+          Buffer.from(await (await fetch(`${second.at}/api/finals/${final}/${file}`)).arrayBuffer()),
+        ),
+      );
+      expect(a.length).toBeGreaterThan(500);
+      expect(a.equals(b)).toBe(true);
+    }
+    await kill(second.child);
+    await rm(place, { recursive: true, force: true });
+  });
+
+  test("the queue: order, pause, resume, cancel and retry", async () => {
+    const place = await mkdtemp(path.join(tmpdir(), "harbor-queue-"));
+    const { child, at } = await startServer(place);
+    const id = await renderableShot(at);
+    const add = async (samples: number) =>
+      ((await (await post(`/shots/${id}/finals`, { percent: 50, samples }, at)).json()) as FinalListing).id;
+    const move = (final: string, what: string) => post(`/finals/${final}/${what}`, {}, at);
+    const states = async () =>
+      (await read<QueuedFinal[]>("/queue", at)).map((f) => [[a, b, c].indexOf(f.id), f.status] as const);
+    const [a, b, c] = [await add(60_000), await add(4), await add(5)];
+    await until(async () => (await states())[0][1] === "running");
+    await move(c, "earlier");
+    expect((await states()).map(([i]) => i)).toEqual([0, 2, 1]);
+    // Nothing is before the first that waits.
+    await move(c, "earlier");
+    expect((await states()).map(([i]) => i)).toEqual([0, 2, 1]);
+    await until(async () => (await fetch(`${at}/api/finals/${a}/preview.jpg`)).status === 200);
+    await move(a, "pause");
+    await until(async () => (await states()).filter(([, s]) => s === "done").length === 2);
+    expect((await states())[0]).toEqual([0, "paused"]);
+    await move(a, "resume");
+    await until(async () => (await states())[0][1] === "running");
+    await move(a, "cancel");
+    await until(async () => (await states()).some(([i, s]) => i === 0 && s === "cancelled"));
+    await move(a, "retry");
+    await until(async () => (await states())[0][1] === "running");
+    await move(a, "cancel");
+    expect((await move("nothing", "pause")).status).toBe(404);
+    await kill(child);
     await rm(place, { recursive: true, force: true });
   });
 });

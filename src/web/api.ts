@@ -7,6 +7,8 @@ import type {
   NewShot,
   OpenShot,
   PictureAsset,
+  QueueMove,
+  QueuedFinal,
   Save,
   ShotListing,
   StaleAnswer,
@@ -89,5 +91,7 @@ export const api = {
   addFinal: (id: string, percent: number, samples: number) =>
     ask<FinalListing>(`/shots/${id}/finals`, json({ percent, samples })),
   finals: (id: string) => ask<FinalListing[]>(`/shots/${id}/finals`),
+  queue: () => ask<QueuedFinal[]>("/queue"),
+  moveFinal: (id: string, move: QueueMove) => ask<FinalListing>(`/finals/${id}/${move}`, { method: "POST" }),
   cancelFinal: (id: string) => ask<FinalListing>(`/finals/${id}/cancel`, { method: "POST" }),
 };

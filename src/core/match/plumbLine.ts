@@ -1,10 +1,9 @@
-import type { Frame } from "../optics/camera.ts";
+import type { Frame, Lens } from "../optics/camera.ts";
 import { foldsWithin } from "../optics/distortion.ts";
 import type { Distortion } from "../optics/distortion.ts";
 import { LineEvidence } from "./evidence.ts";
 import { backSolve, factor } from "./linear.ts";
 import type { RequestEdge } from "./request.ts";
-import type { Lens } from "./start.ts";
 import type { State } from "./unknowns.ts";
 
 export interface PlumbLine {

@@ -1,9 +1,8 @@
 import type { Mat3, Vec2, Vec3 } from "../math/vec3.ts";
 import { cross, dot, length, normalize, scale, sub } from "../math/vec3.ts";
 import { pixelToTangent } from "../optics/camera.ts";
-import type { Camera } from "../optics/camera.ts";
+import type { Camera, Lens } from "../optics/camera.ts";
 import { leastEigenvector } from "./linear.ts";
-import type { Lens } from "./start.ts";
 
 /** Closed-form poses from tie points: starting points for the adjustment. */
 
@@ -17,20 +16,6 @@ export interface Pose {
   rotation: Mat3;
   position: Vec3;
 }
-
-const tangent = (lens: Lens, pixel: Vec2): Vec2 =>
-  pixelToTangent(
-    {
-      ...lens,
-      rotation: [
-        [1, 0, 0],
-        [0, 1, 0],
-        [0, 0, 1],
-      ],
-      position: [0, 0, 0],
-    },
-    pixel,
-  );
 
 /** Middle and mean spread of points, for conditioning. */
 function conditioned(points: Vec3[]): { middle: Vec3; size: number } {
@@ -83,7 +68,7 @@ export function poseFromSpace(lens: Omit<Lens, "focalPx">, frameSize: number, ti
     for (let i = 0; i < 12; i++) for (let j = 0; j < 12; j++) m[i * 12 + j] += row[i] * row[j];
   };
   for (const { pixel, world } of ties) {
-    const [x, y] = tangent(unit, pixel);
+    const [x, y] = pixelToTangent(unit, pixel);
     const p = [...scale(sub(world, middle), 1 / size), 1];
     add([...p, 0, 0, 0, 0, ...p.map((v) => -x * v)]);
     add([0, 0, 0, 0, ...p, ...p.map((v) => -y * v)]);
@@ -139,7 +124,7 @@ export function posesFromPlane(
     for (let i = 0; i < 9; i++) for (let j = 0; j < 9; j++) m[i * 9 + j] += row[i] * row[j];
   };
   for (const { pixel, world } of ties) {
-    const [x, y] = tangent(unit, pixel);
+    const [x, y] = pixelToTangent(unit, pixel);
     const d = scale(sub(world, plane.origin), 1 / size);
     const p = [dot(d, plane.u), dot(d, plane.v), 1];
     add([...p, 0, 0, 0, ...p.map((v) => -x * v)]);

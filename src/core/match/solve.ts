@@ -1,6 +1,6 @@
 import type { Mat3, Vec2, Vec3 } from "../math/vec3.ts";
 import { applyTransposed, cross, normalize, rotationAngleBetween, scale, toDegrees, toRadians } from "../math/vec3.ts";
-import type { Camera, Frame } from "../optics/camera.ts";
+import type { Camera, Frame, Lens } from "../optics/camera.ts";
 import { fieldsOfView, orientationAngles, projectPoint, rotationFromAngles } from "../optics/camera.ts";
 import { foldsWithin, noDistortion } from "../optics/distortion.ts";
 import type { Adjusted } from "./adjust.ts";
@@ -19,7 +19,7 @@ import {
 } from "./evidence.ts";
 import { poseCamera, poseFromSpace, posesFromPlane } from "./pose.ts";
 import type { AnswerCamera, Finding, RequestEdge, SolveAnswer, SolveRequest } from "./request.ts";
-import type { Lens, StartRotation } from "./start.ts";
+import type { StartRotation } from "./start.ts";
 import {
   familyDirection,
   lensFromDirections,

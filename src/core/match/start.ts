@@ -1,33 +1,13 @@
 import type { Mat3, Vec2, Vec3 } from "../math/vec3.ts";
 import { apply, applyTransposed, cross, dot, normalize, scale, sub } from "../math/vec3.ts";
+import type { Lens } from "../optics/camera.ts";
 import { pixelToTangent } from "../optics/camera.ts";
-import type { Distortion } from "../optics/distortion.ts";
 import { eigenSymmetric3 } from "./linear.ts";
 import type { RequestEdge } from "./request.ts";
 
 /** Closed-form starting points: directions from vanishing points, rotation from directions, place from tie points. */
 
-export interface Lens {
-  focalPx: number;
-  principal: Vec2;
-  distortion: Distortion;
-}
-
-const ray = (lens: Lens, pixel: Vec2): Vec3 => {
-  const [x, y] = pixelToTangent(
-    {
-      ...lens,
-      rotation: [
-        [1, 0, 0],
-        [0, 1, 0],
-        [0, 0, 1],
-      ],
-      position: [0, 0, 0],
-    },
-    pixel,
-  );
-  return [x, y, 1];
-};
+const ray = (lens: Lens, pixel: Vec2): Vec3 => [...pixelToTangent(lens, pixel), 1];
 
 export interface Direction {
   /** Camera-frame unit vector; its sign follows the marks' own (from - to +). */

@@ -15,6 +15,9 @@ export interface Camera {
   position: Vec3;
 }
 
+/** What of a camera bends and scales the picture. */
+export type Lens = Pick<Camera, "focalPx" | "principal" | "distortion">;
+
 /** Width and height of a plate in pixels. */
 export interface Frame {
   width: number;
@@ -22,7 +25,7 @@ export interface Frame {
 }
 
 /** Undistorted coordinates (x/z, y/z) of a plate pixel. */
-export function pixelToTangent(camera: Camera, pixel: Vec2): Vec2 {
+export function pixelToTangent(camera: Lens, pixel: Vec2): Vec2 {
   return undistort(camera.distortion, [
     (pixel[0] - camera.principal[0]) / camera.focalPx,
     (pixel[1] - camera.principal[1]) / camera.focalPx,
@@ -30,7 +33,7 @@ export function pixelToTangent(camera: Camera, pixel: Vec2): Vec2 {
 }
 
 /** Plate pixel of undistorted coordinates. */
-export function tangentToPixel(camera: Camera, tangent: Vec2): Vec2 {
+export function tangentToPixel(camera: Lens, tangent: Vec2): Vec2 {
   const d = distort(camera.distortion, tangent);
   return [d[0] * camera.focalPx + camera.principal[0], d[1] * camera.focalPx + camera.principal[1]];
 }

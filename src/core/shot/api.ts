@@ -92,7 +92,7 @@ export interface ModelAsset {
   notices: string[];
 }
 
-export type FinalStatus = "waiting" | "running" | "done" | "cancelled" | "failed";
+export type FinalStatus = "waiting" | "running" | "paused" | "done" | "cancelled" | "failed";
 
 export interface FinalListing {
   id: string;
@@ -108,6 +108,14 @@ export interface FinalListing {
   width: number;
   height: number;
 }
+
+/** A final among all shots' finals, with what it is of. */
+export interface QueuedFinal extends FinalListing {
+  shotName: string;
+}
+
+export const QUEUE_MOVES = ["cancel", "pause", "resume", "retry", "earlier", "later"] as const;
+export type QueueMove = (typeof QUEUE_MOVES)[number];
 
 export interface NewShot {
   id: string;

@@ -6,30 +6,16 @@ import { FIRST_YARDSTICKS, YardstickSchema } from "../match/yardsticks.ts";
 import type { Camera } from "../optics/camera.ts";
 import { projectPoint, rotationFromAngles } from "../optics/camera.ts";
 import { noDistortion } from "../optics/distortion.ts";
-import { srgbEncoding } from "../image/profile.ts";
 import * as v from "valibot";
 import { edgeAxes, evidenceKey, markSigma, solveRequestOf } from "./assemble.ts";
 import { handAnswer, takeCamera } from "./resolve.ts";
 import type { Shot } from "./schema.ts";
-import { newEdge, newLength, newShot, parseShot } from "./schema.ts";
+import { newEdge, newLength, parseShot } from "./schema.ts";
+import { testShot } from "../../testing/shots.ts";
 import { keepsGround, turnWorld } from "./turnWorld.ts";
 import type { WorldTurn } from "./turnWorld.ts";
 
-const hash = "0".repeat(64);
-const shotOf = (): Shot =>
-  newShot("Evidence", {
-    asset: hash,
-    codes: hash,
-    fileName: "a.png",
-    width: 1920,
-    height: 1280,
-    encoding: srgbEncoding(8),
-    profile: null,
-    exif: { camera: null, lens: null, focalMm: null, equivalentMm: null, taken: null, orientation: null },
-    owner: "",
-    licence: "",
-    drawing: false,
-  });
+const shotOf = (): Shot => testShot(1920, 1280);
 const camera: Camera = {
   focalPx: 1500,
   principal: [960, 640],

@@ -1,7 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
 import { projectPoint, rotationFromAngles } from "#core/optics/camera";
 import { noDistortion } from "#core/optics/distortion";
-import { srgbEncoding } from "#core/image/profile";
 import type { SolveAnswer } from "#core/match/request";
 import type { Camera } from "#core/optics/camera";
 import type { Vec2, Vec3 } from "#core/math/vec3";
@@ -11,23 +10,8 @@ import type { Work } from "./edits.ts";
 import { HISTORY_LIMIT, clash, makeEdit, rebase, stepPatches, takeStep } from "./edits.ts";
 import { takeCamera } from "./resolve.ts";
 import type { Shot } from "./schema.ts";
-import { newEdge, newShot, parseShot } from "./schema.ts";
-
-const hash = "0".repeat(64);
-export const testShot = (): Shot =>
-  newShot("Test", {
-    asset: hash,
-    codes: hash,
-    fileName: "a.png",
-    width: 640,
-    height: 480,
-    encoding: srgbEncoding(8),
-    profile: null,
-    exif: { camera: null, lens: null, focalMm: null, equivalentMm: null, taken: null, orientation: null },
-    owner: "",
-    licence: "",
-    drawing: false,
-  });
+import { newEdge, parseShot } from "./schema.ts";
+import { testShot } from "../../testing/shots.ts";
 
 const edgeEdit = (shot: Shot, id: string, at: number) =>
   makeEdit(shot, `e-${id}-${at}`, `Mark ${id}`, (d) => {

@@ -15,12 +15,15 @@ export interface RenderSettings {
   maxDepth: number;
   /** Width of the pixel filter in render pixels: 1 is a box of one pixel. */
   filterWidth: number;
+  /** Rows that the film holds at a time, all of them if missing; see `aimFilm`. */
+  filmRows?: number;
 }
 
 /** Addresses of an uploaded scene. */
 export interface LoadedScene {
   params: number;
   film: number;
+  filmRows: number;
   width: number;
   height: number;
   triangles: number;
@@ -115,7 +118,8 @@ export function uploadScene(
 ): LoadedScene {
   memory.release();
   const params = memory.reserve(L.PARAM_BYTES);
-  const film = memory.reserve(settings.width * settings.height * L.FILM_FLOATS * 4);
+  const filmRows = settings.filmRows ?? settings.height;
+  const film = memory.reserve(settings.width * filmRows * L.FILM_FLOATS * 4);
 
   // Objects: one per set piece, then one per material of each prop.
   const parts: { mesh: Mesh; object: number }[] = [];
@@ -270,10 +274,11 @@ export function uploadScene(
   const generation = new Int32Array(memory.buffer, GENERATION_ADDRESS, 1);
   setU(L.PARAM_GENERATION, Atomics.load(generation, 0));
 
-  clearFilm(memory, { film, width: settings.width, height: settings.height });
+  clearFilm(memory, { film, width: settings.width, filmRows });
   return {
     params,
     film,
+    filmRows,
     width: settings.width,
     height: settings.height,
     triangles: triangleTotal,
@@ -282,8 +287,18 @@ export function uploadScene(
   };
 }
 
-export function clearFilm(memory: SceneMemory, scene: Pick<LoadedScene, "film" | "width" | "height">): void {
-  memory.f32(scene.film, scene.width * scene.height * L.FILM_FLOATS).fill(0);
+export function clearFilm(memory: SceneMemory, scene: Pick<LoadedScene, "film" | "width" | "filmRows">): void {
+  memory.f32(scene.film, scene.width * scene.filmRows * L.FILM_FLOATS).fill(0);
+}
+
+/**
+ * Clears a film of few rows and puts its first row at row `y0` of the render, so that pictures of any size are rendered
+ * band by band in little memory. The kernel's addresses count from the render's own first row and wrap.
+ */
+export function aimFilm(memory: SceneMemory, loaded: LoadedScene, y0: number): void {
+  clearFilm(memory, loaded);
+  const address = loaded.film - y0 * loaded.width * L.FILM_FLOATS * 4;
+  memory.u32(loaded.params, L.PARAM_BYTES / 4)[L.PARAM_FILM / 4] = address >>> 0;
 }
 
 /** Cells of the fill map along the longer side of the frame. */

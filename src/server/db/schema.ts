@@ -2,6 +2,7 @@ import { doublePrecision, integer, jsonb, pgTable, primaryKey, text, timestamp }
 import type { Edit } from "#core/shot/edits";
 import type { Yardstick } from "#core/match/yardsticks";
 import type { LensKit } from "#core/optics/lensKit";
+import type { FinalStatus } from "#core/shot/api";
 import type { Shot } from "#core/shot/schema";
 
 /** Everything but the files, which lie in the asset store. */
@@ -68,7 +69,9 @@ export const finals = pgTable("finals", {
   shotId: text("shot_id")
     .notNull()
     .references(() => shots.id, { onDelete: "cascade" }),
-  status: text("status").$type<"waiting" | "running" | "done" | "cancelled" | "failed">().notNull(),
+  status: text("status").$type<FinalStatus>().notNull(),
+  /** Order in the queue: the smaller the sooner. */
+  place: doublePrecision("place").notNull().default(0),
   percent: integer("percent").notNull(),
   samples: integer("samples").notNull(),
   samplesDone: integer("samples_done").notNull().default(0),

@@ -1,28 +1,15 @@
 import { describe, expect, test } from "@jest/globals";
-import { srgbEncoding } from "#core/image/profile";
 import type { Vec2, Vec3 } from "#core/math/vec3";
-import { newEdge, newLength, newShot } from "#core/shot/schema";
+import { newEdge, newLength } from "#core/shot/schema";
 import type { Shot } from "#core/shot/schema";
+import { testShot } from "../../testing/shots.ts";
 import { edgeLetter, edgeTone, edgeWord } from "./edgeWords.ts";
 import { facetsOf, wallsOf } from "./facets.ts";
 import type { Loose } from "./marks.ts";
 import { deletion, freshId, handleAt, handlesOf } from "./marks.ts";
 
-const hash = "0".repeat(64);
 function shotOf(): Shot {
-  const shot = newShot("Marks", {
-    asset: hash,
-    codes: hash,
-    fileName: "a.png",
-    width: 640,
-    height: 480,
-    encoding: srgbEncoding(8),
-    profile: null,
-    exif: { camera: null, lens: null, focalMm: null, equivalentMm: null, taken: null, orientation: null },
-    owner: "",
-    licence: "",
-    drawing: false,
-  });
+  const shot = testShot();
   shot.edges["edge-1"] = newEdge("edge-1", "x", [
     [100, 100],
     [200, 100],

@@ -6,6 +6,7 @@ import { equivalents35mm } from "#core/optics/camera";
 import { edgeAxes, sunDirection } from "#core/shot/assemble";
 import { toDegrees } from "#core/math/vec3";
 import PlateDesk from "../desk/PlateDesk.vue";
+import { handMoveOf, useHand } from "../desk/hand.ts";
 import ShortcutSheet from "../parts/ShortcutSheet.vue";
 import CameraCards from "../sill/CameraCards.vue";
 import CompCards from "../sill/CompCards.vue";
@@ -35,6 +36,7 @@ const proof = useProof();
 const finals = useFinals();
 const models = useModels();
 const notices = useNotices();
+const hand = useHand();
 const sheet = ref(false);
 const over = ref(false);
 const propCards = ref<{ importModel: (files: FileList | null) => Promise<void> }>();
@@ -177,6 +179,12 @@ function key(e: KeyboardEvent): void {
     e.preventDefault();
     if (e.shiftKey) store.redo();
     else store.undo();
+    return;
+  }
+  const move = desk.step === "camera" && store.shot?.match.by === "hand" && !desk.marking ? handMoveOf(e) : null;
+  if (move && !desk.selected && !(e.target as HTMLElement).closest(".p-slider, .p-togglebutton, select")) {
+    e.preventDefault();
+    void hand.make(move, e.shiftKey, desk.turnAxis);
     return;
   }
   if (e.ctrlKey || e.metaKey || e.altKey) return;

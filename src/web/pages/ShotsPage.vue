@@ -69,6 +69,7 @@ const plural = (n: number, one: string) => `${n} ${one}${n === 1 ? "" : "s"}`;
       <img src="/mark.svg" alt="" width="34" height="34" />
       <h1>Red Harbor</h1>
       <span class="quiet">Shots on this machine</span>
+      <RouterLink to="/queue" class="queue" data-test="to-queue">Queue of finals</RouterLink>
     </header>
     <section class="grid">
       <div class="drop">
@@ -118,6 +119,10 @@ const plural = (n: number, one: string) => `${n} ${one}${n === 1 ? "" : "s"}`;
 </template>
 
 <style scoped>
+.queue {
+  margin-left: auto;
+  color: inherit;
+}
 .shots {
   height: 100%;
   overflow: auto;

@@ -3,6 +3,7 @@ import Button from "primevue/button";
 import ProgressBar from "primevue/progressbar";
 import Select from "primevue/select";
 import { computed } from "vue";
+import { RouterLink } from "vue-router";
 import { sizeAt } from "#core/image/resize";
 import type { Shot } from "#core/shot/schema";
 import NumberField from "../parts/NumberField.vue";
@@ -32,7 +33,14 @@ function toggle(): void {
 }
 const seconds = (s: number | null) =>
   s === null ? "" : s < 90 ? `${Math.ceil(s)} s left` : `${Math.ceil(s / 60)} min left`;
-const STATUS = { waiting: "waiting", running: "rendering", done: "done", cancelled: "cancelled", failed: "failed" };
+const STATUS = {
+  waiting: "waiting",
+  running: "rendering",
+  paused: "paused",
+  done: "done",
+  cancelled: "cancelled",
+  failed: "failed",
+};
 </script>
 
 <template>
@@ -128,13 +136,14 @@ const STATUS = { waiting: "waiting", running: "rendering", done: "done", cancell
     </div>
   </section>
   <section class="card" style="flex: 1.2">
-    <h3>Finals</h3>
+    <h3>Finals <RouterLink to="/queue" class="end" data-test="to-queue">queue of all shots</RouterLink></h3>
     <div class="list">
       <div v-for="f in finals.list" :key="f.id">
         <span>{{ STATUS[f.status] }}</span>
         <span class="num"
-          >{{ f.width }} × {{ f.height }},
-          {{ f.status === "running" ? `${f.samplesDone} of ${f.samples}` : f.samples }} samples</span
+          >{{ f.width }} × {{ f.height }}, {{ f.samples }} samples{{
+            f.status === "running" ? `, ${Math.round((f.samplesDone / f.samples) * 100)} %` : ""
+          }}</span
         >
         <span v-if="f.status === 'running'" class="num">{{ seconds(f.secondsLeft) }}</span>
         <span v-if="f.seconds" class="num quiet">{{ f.seconds.toFixed(0) }} s</span>
@@ -148,3 +157,10 @@ const STATUS = { waiting: "waiting", running: "rendering", done: "done", cancell
     <p v-if="finals.list.length === 0" class="quiet">None yet.</p>
   </section>
 </template>
+
+<style scoped>
+a {
+  color: inherit;
+  font-weight: 400;
+}
+</style>

@@ -119,46 +119,47 @@ const short = (id: string) =>
     .replace(/^length-/, "l")
     .replace(/^tie-/, "t");
 const marks = computed(() => solver.answer?.residuals ?? []);
-const residualChart = computed(() => ({
-  ...plain,
-  tooltip: { formatter: (p: { name: string; value: number }) => `${p.name}: ${p.value.toFixed(2)} px` },
-  xAxis: {
-    type: "category",
-    data: marks.value.map((r) => short(r.id)),
-    ...axis,
-    axisLabel: { ...axis.axisLabel, interval: 0, rotate: marks.value.length > 9 ? 60 : 0 },
-  },
-  yAxis: { type: "value", ...axis },
-  series: [
-    {
-      type: "bar",
-      data: marks.value.map((r) => ({
-        value: r.px,
-        itemStyle: { color: desk.selected === r.id ? "#d8674d" : "#b9b4ae" },
-      })),
+/** One bar a mark. */
+function barsOf(
+  value: (r: (typeof marks.value)[number]) => number,
+  colour: string,
+  tell: (name: string, v: number) => string,
+) {
+  return {
+    ...plain,
+    tooltip: { formatter: (p: { name: string; value: number }) => tell(p.name, p.value) },
+    xAxis: {
+      type: "category",
+      data: marks.value.map((r) => short(r.id)),
+      ...axis,
+      axisLabel: { ...axis.axisLabel, interval: 0, rotate: marks.value.length > 9 ? 60 : 0 },
     },
-  ],
-}));
-const influenceChart = computed(() => ({
-  ...plain,
-  tooltip: { formatter: (p: { name: string; value: number }) => `without ${p.name}: ${p.value.toFixed(2)} σ` },
-  xAxis: {
-    type: "category",
-    data: marks.value.map((r) => short(r.id)),
-    ...axis,
-    axisLabel: { ...axis.axisLabel, interval: 0, rotate: marks.value.length > 9 ? 60 : 0 },
-  },
-  yAxis: { type: "value", ...axis },
-  series: [
-    {
-      type: "bar",
-      data: marks.value.map((r) => ({
-        value: r.influence ?? 0,
-        itemStyle: { color: desk.selected === r.id ? "#d8674d" : "#8fa7b5" },
-      })),
-    },
-  ],
-}));
+    yAxis: { type: "value", ...axis },
+    series: [
+      {
+        type: "bar",
+        data: marks.value.map((r) => ({
+          value: value(r),
+          itemStyle: { color: desk.selected === r.id ? "#d8674d" : colour },
+        })),
+      },
+    ],
+  };
+}
+const residualChart = computed(() =>
+  barsOf(
+    (r) => r.px,
+    "#b9b4ae",
+    (name, v) => `${name}: ${v.toFixed(2)} px`,
+  ),
+);
+const influenceChart = computed(() =>
+  barsOf(
+    (r) => r.influence ?? 0,
+    "#8fa7b5",
+    (name, v) => `without ${name}: ${v.toFixed(2)} σ`,
+  ),
+);
 const exifPx = computed(() => {
   const { equivalentMm } = props.shot.plate.exif;
   return equivalentMm ? focalFromEquivalent(equivalentMm, whole.value) : null;

@@ -1,0 +1,1 @@
+ALTER TABLE "finals" ADD COLUMN "place" double precision DEFAULT 0 NOT NULL;
