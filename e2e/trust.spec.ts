@@ -237,4 +237,13 @@ test("the proof begins again when the prop is moved, and a final can be cancelle
   await expect(page.getByText("rendering")).toBeVisible();
   await page.getByText("Cancel").click();
   await expect(page.getByText("cancelled")).toBeVisible();
+  // In the queue it is taken up again, paused, and cancelled for good.
+  await page.getByTestId("to-queue").click();
+  await page.getByTestId("queue-retry").first().click();
+  await page.getByTestId("queue-pause").first().click();
+  await expect(page.getByTestId("final-paused")).toBeVisible();
+  await page.getByTestId("queue-resume").click();
+  await expect(page.getByTestId("final-running")).toBeVisible();
+  await page.getByTestId("queue-cancel").first().click();
+  await expect(page.getByTestId("final-running")).toBeHidden();
 });

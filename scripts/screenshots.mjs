@@ -119,6 +119,25 @@ try {
     await page.waitForTimeout(1500);
     await save("outside");
   }
+  if (wants("queue")) {
+    const ask = (body) =>
+      fetch(`${base}/api/shots/${shot.id}/finals`, {
+        method: "POST",
+        headers: { "content-type": "application/json" },
+        body: JSON.stringify(body),
+      });
+    const begun = [];
+    for (const body of [
+      { percent: 25, samples: 8 },
+      { percent: 100, samples: 24 },
+      { percent: 50, samples: 32 },
+    ])
+      begun.push(await (await ask(body)).json());
+    await page.goto(`${base}/queue`);
+    await page.waitForTimeout(16_000);
+    await save("queue");
+    for (const { id } of begun) await fetch(`${base}/api/finals/${id}/cancel`, { method: "POST" });
+  }
   if (wants("render") || wants("comp") || wants("handover")) {
     await step("render");
     await page.getByLabel("Samples", { exact: true }).fill("64");

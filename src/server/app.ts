@@ -286,7 +286,12 @@ export function createApp({ db, assets, finals }: Services): Express {
   }
   api.get("/finals/:id/preview.jpg", async (request, response) => {
     const picture = await finals.preview(request.params.id);
-    if (!picture) throw notFound("The preview");
+    if (!picture) {
+      // Nothing has grown yet: the bare plate stands for it.
+      const { shotId } = await finals.find(request.params.id);
+      response.redirect(`/api/shots/${shotId}/thumbnail`);
+      return;
+    }
     response.type("jpeg").set("Cache-Control", "no-store").send(Buffer.from(picture));
   });
   api.get("/finals/:id/:file", async (request, response) => {
