@@ -166,9 +166,10 @@ const offVertical = (p: Vec3) => Math.atan2(Math.abs(p[0]), Math.abs(p[1]));
 /**
  * Groups lines by where they meet and says which direction each group is: the one that runs up and down the picture
  * from far above or below is Z; of the others the one that meets on the right is X, on the left Y. At most three groups,
- * of two lines or more; `tolerance` is the largest angle between a line and its group, radians.
+ * of two lines or more; `tolerance` is the largest angle between a line and its group, radians. `rank` asks for the
+ * next likely grouping instead of the likeliest; an empty list where there is none.
  */
-export function groupLines(list: Line[], frame: Frame, tolerance = 0.025): LineGroup[] {
+export function groupLines(list: Line[], frame: Frame, tolerance = 0.025, rank = 0): LineGroup[] {
   const lines = list.map(prepare(frame));
   const random = shuffler(list.length * 7919 + 13);
   const all = lines.map((_, i) => i).filter((i) => lines[i].length > 1e-6);
@@ -182,7 +183,8 @@ export function groupLines(list: Line[], frame: Frame, tolerance = 0.025): LineG
         Math.hypot(c.point[0], c.point[1]) > 0.9 * Math.abs(c.point[2]),
     ) ?? null;
   const rest = all.filter((i) => !up?.members.includes(i));
-  const flat = bestPair(lines, rest, up, candidatePoints(lines, rest, tolerance, random), tolerance);
+  const flat = rankedPairs(lines, rest, up, candidatePoints(lines, rest, tolerance, random), tolerance)[rank];
+  if (!flat) return rank === 0 && up ? [{ axis: "z", lines: up.members, point: up.point }] : [];
   const groups: LineGroup[] = [];
   if (up) groups.push({ axis: "z", lines: up.members, point: up.point });
   const side = (c: Candidate) => (Math.abs(c.point[2]) < 1e-9 ? Math.sign(c.point[0]) * 1e9 : c.point[0] / c.point[2]);
@@ -199,19 +201,19 @@ export function groupLines(list: Line[], frame: Frame, tolerance = 0.025): LineG
 const near = (value: number, sigma: number) => Math.exp(-0.5 * (value / sigma) ** 2);
 
 /**
- * The two level directions: the pair of points that explains the most length of lines, weighed by how well they stand at
- * right angles with a focal length that photographs have, under the uprights and with a horizon that is about level.
- * One alone where no two can.
+ * The two level directions, the likeliest first: pairs of points by the length of lines that they explain, weighed by how
+ * well they stand at right angles with a focal length that photographs have, under the uprights and with a horizon that
+ * is about level. One alone where no two can.
  */
-function bestPair(
+function rankedPairs(
   lines: Prepared[],
   free: number[],
   up: Candidate | null,
   candidates: Candidate[],
   tolerance: number,
-): Candidate[] {
+): Candidate[][] {
   const flat = candidates.filter((c) => c.members.length >= 2);
-  let best: { pair: Candidate[]; score: number } | null = null;
+  const found = new Map<string, { pair: Candidate[]; score: number }>();
   for (let i = 0; i < flat.length; i++) {
     for (let j = i + 1; j < flat.length; j++) {
       const [a, b] = [flat[i].point, flat[j].point];
@@ -237,8 +239,14 @@ function bestPair(
         const upright = dot(normalize(cross(direction(a), direction(b))), direction(up.point));
         score *= 0.2 + 0.8 * near(Math.acos(Math.min(1, Math.abs(upright))), 0.07);
       }
-      if (!best || score > best.score) best = { pair, score };
+      const key = pair
+        .map((c) => c.members.join())
+        .sort()
+        .join("|");
+      if (score > (found.get(key)?.score ?? 0)) found.set(key, { pair, score });
     }
   }
-  return best?.pair ?? flat.slice(0, 1);
+  const ranked = [...found.values()].sort((a, b) => b.score - a.score).map((f) => f.pair);
+  if (ranked.length > 0) return ranked;
+  return flat.length > 0 ? [flat.slice(0, 1)] : [];
 }

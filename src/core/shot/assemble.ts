@@ -32,8 +32,11 @@ export function markSigma(shot: Shot): number {
   return drawing ? Math.max(MARK_SIGMA, DRAWING_NOISE * Math.hypot(width, height)) : MARK_SIGMA;
 }
 
-/** The axes of all edges, those whose direction is read from the picture told from where they meet. */
-export function edgeAxes(shot: Shot): Map<string, string | null> {
+/**
+ * The axes of all edges, those whose direction is read from the picture told from where they meet. `rank` asks for the
+ * next likely reading.
+ */
+export function edgeAxes(shot: Shot, rank = 0): Map<string, string | null> {
   const axes = new Map<string, string | null>();
   const open: ShotEdge[] = [];
   for (const e of Object.values(shot.edges)) {
@@ -56,10 +59,26 @@ export function edgeAxes(shot: Shot): Map<string, string | null> {
     return axes;
   }
   const lines = open.map((e) => ({ from: e.points[0], to: e.points[e.points.length - 1] }));
-  for (const group of groupLines(lines, shotFrame(shot), 0.04)) {
+  for (const group of groupLines(lines, shotFrame(shot), 0.04, rank)) {
     for (const i of group.lines) axes.set(open[i].id, group.axis);
   }
   return axes;
+}
+
+/** Other readings of edges whose direction is read from the picture, by their axes; none where directions are named. */
+export function otherReadings(shot: Shot, most = 3): Map<string, string>[] {
+  const open = Object.values(shot.edges).filter((e) => e.axis === "any" && !e.muted);
+  if (open.length < 4 || Object.values(shot.edges).some((e) => e.axis.length === 1)) return [];
+  const readings: Map<string, string>[] = [];
+  for (let rank = 1; rank <= most; rank++) {
+    const axes = edgeAxes(shot, rank);
+    const told = open.flatMap((e) => {
+      const axis = axes.get(e.id);
+      return axis ? [[e.id, axis] as [string, string]] : [];
+    });
+    if (told.length >= 4) readings.push(new Map(told));
+  }
+  return readings;
 }
 
 const AXIS: Record<"x" | "y" | "z", Vec3> = { x: [1, 0, 0], y: [0, 1, 0], z: [0, 0, 1] };

@@ -7,7 +7,7 @@ import type { Camera } from "../optics/camera.ts";
 import { projectPoint, rotationFromAngles } from "../optics/camera.ts";
 import { noDistortion } from "../optics/distortion.ts";
 import * as v from "valibot";
-import { edgeAxes, evidenceKey, markSigma, solveRequestOf } from "./assemble.ts";
+import { edgeAxes, evidenceKey, markSigma, otherReadings, solveRequestOf } from "./assemble.ts";
 import { handAnswer, takeCamera } from "./resolve.ts";
 import type { Shot } from "./schema.ts";
 import { newEdge, newLength, parseShot } from "./schema.ts";
@@ -124,6 +124,16 @@ describe("what a shot asks the solver", () => {
     takeCamera(mixed, handAnswer(camera));
     expect(edgeAxes(mixed).get("edge-7")).toBe("z");
   });
+});
+
+test("other readings of the directions differ from the likeliest and from each other; named ones leave none", () => {
+  const shot = marked(() => "any");
+  const readings = otherReadings(shot);
+  expect(readings.length).toBeGreaterThan(0);
+  const told = (axes: Map<string, string | null>) => JSON.stringify([...axes].sort());
+  const all = [edgeAxes(shot), ...readings].map(told);
+  expect(new Set(all).size).toBe(all.length);
+  expect(otherReadings(marked())).toEqual([]);
 });
 
 describe("turning the world", () => {

@@ -5,7 +5,7 @@ import type { SolveAnswer } from "#core/match/request";
 import type { Camera } from "#core/optics/camera";
 import { evidenceKey, solveRequestOf } from "#core/shot/assemble";
 import type { Shot } from "#core/shot/schema";
-import type { SolveReply } from "../workers/solve.worker.ts";
+import type { SolveAsk, SolveReply } from "../workers/solve.worker.ts";
 
 /** The camera of the marks as they stand, solved in a worker; newer marks overtake older ones that still wait. */
 export const useSolver = defineStore("solver", () => {
@@ -15,16 +15,18 @@ export const useSolver = defineStore("solver", () => {
   const details = shallowRef<Details | null>(null);
   let worker: Worker | null = null;
   let next = 1;
+  /** Number of the request whose answer is shown. */
+  let shown = 0;
   const waiting = new Map<number, (reply: SolveReply) => void>();
   let queued: Shot | null = null;
   let busy = false;
 
-  function send(shot: Shot): Promise<SolveAnswer> {
+  function send(shot: Shot, beside = false): Promise<SolveAnswer> {
     worker ??= startWorker();
     const id = next++;
     return new Promise((resolve, reject) => {
       waiting.set(id, (reply) => (reply.answer ? resolve(reply.answer) : reject(new Error(reply.error))));
-      worker!.postMessage({ id, request: solveRequestOf(shot) });
+      worker!.postMessage({ id, request: solveRequestOf(shot), beside } satisfies SolveAsk);
     });
   }
 
@@ -32,7 +34,7 @@ export const useSolver = defineStore("solver", () => {
     const made = new Worker(new URL("../workers/solve.worker.ts", import.meta.url), { type: "module" });
     made.onmessage = ({ data }: MessageEvent<SolveReply>) => {
       if (data.details !== undefined) {
-        if (data.id === next - 1) details.value = data.details;
+        if (data.id === shown) details.value = data.details;
         return;
       }
       waiting.get(data.id)?.(data);
@@ -52,6 +54,7 @@ export const useSolver = defineStore("solver", () => {
     while (queued) {
       const shot = queued;
       queued = null;
+      shown = next;
       const result = await send(shot);
       answer.value = result;
       answered.value = evidenceKey(shot);
@@ -62,12 +65,16 @@ export const useSolver = defineStore("solver", () => {
 
   async function answerFor(shot: Shot): Promise<SolveAnswer> {
     if (answered.value === evidenceKey(shot) && answer.value) return answer.value;
+    shown = next;
     const result = await send(shot);
     answer.value = result;
     answered.value = evidenceKey(shot);
     return result;
   }
 
+  /** The answer for a shot beside the open one; what is shown stays. */
+  const answerBeside = (shot: Shot): Promise<SolveAnswer> => send(shot, true);
+
   const camera = computed<Camera | null>(() => answer.value?.camera ?? null);
-  return { answer, answered, details, camera, follow, answerFor };
+  return { answer, answered, details, camera, follow, answerFor, answerBeside };
 });

@@ -14,13 +14,21 @@ export interface SolveReply {
 const CALM = 120;
 let timer: ReturnType<typeof setTimeout> | undefined;
 
-self.onmessage = (event: MessageEvent<{ id: number; request: SolveRequest }>) => {
-  const { id, request } = event.data;
-  clearTimeout(timer);
+export interface SolveAsk {
+  id: number;
+  request: SolveRequest;
+  /** Only the answer is wanted, and nothing else is to be disturbed. */
+  beside?: boolean;
+}
+
+self.onmessage = (event: MessageEvent<SolveAsk>) => {
+  const { id, request, beside } = event.data;
+  if (!beside) clearTimeout(timer);
   const send = (reply: SolveReply) => self.postMessage(reply);
   try {
     const { answer, inside } = solveInside(request);
     send({ id, answer });
+    if (beside) return;
     timer = setTimeout(() => {
       try {
         send({ id, details: inside ? detailsOf(request, answer, inside) : null });

@@ -1,12 +1,13 @@
 <script setup lang="ts">
 import ToggleSwitch from "primevue/toggleswitch";
-import { computed } from "vue";
-import type { AnswerCamera } from "#core/match/request";
+import { computed, shallowRef, watch } from "vue";
+import { rotationAngleBetween } from "#core/math/vec3";
+import type { AnswerCamera, SolveAnswer } from "#core/match/request";
 import { deviation } from "#core/match/spread";
 import type { Camera } from "#core/optics/camera";
 import { equivalents35mm, focalFromEquivalent, orientationDegrees } from "#core/optics/camera";
 import { lensFigures } from "#core/optics/lens";
-import { shotFrame } from "#core/shot/assemble";
+import { otherReadings, shotFrame } from "#core/shot/assemble";
 import { takeCamera } from "#core/shot/resolve";
 import type { Shot } from "#core/shot/schema";
 import type { WorldTurn } from "#core/shot/turnWorld";
@@ -68,6 +69,40 @@ const alternatives = computed(() => {
     picture: matchThumbnail(source, a.camera, props.shot, 150),
   }));
 });
+/** Cameras of other readings of the edges whose direction is read from the picture. */
+const readings = shallowRef<{ axes: Map<string, string>; answer: SolveAnswer; picture: string }[]>([]);
+watch(
+  () => [props.shot.edges, props.shot.lens, plate.shown] as const,
+  async () => {
+    const source = plate.shown?.canvas;
+    const { shot } = props;
+    const others = source && !byHand.value && !store.live ? otherReadings(shot) : [];
+    const found: typeof readings.value = [];
+    for (const axes of others) {
+      const edges = Object.fromEntries(
+        Object.entries(shot.edges).map(([id, e]) => [id, { ...e, axis: axes.get(id) ?? e.axis, muted: !axes.has(id) }]),
+      );
+      const answer = await solver.answerBeside({ ...shot, edges });
+      const shownNow = solver.answer?.camera;
+      // A reading that only leaves edges out gives the same camera again.
+      const same =
+        shownNow &&
+        answer.camera &&
+        rotationAngleBetween(shownNow.rotation, answer.camera.rotation) < 0.02 &&
+        Math.abs(Math.log(shownNow.focalPx / answer.camera.focalPx)) < 0.03;
+      if (answer.camera && !same)
+        found.push({ axes, answer, picture: matchThumbnail(source!, answer.camera, shot, 150) });
+    }
+    if (props.shot.edges === shot.edges) readings.value = found;
+  },
+  { immediate: true },
+);
+async function takeReading(axes: Map<string, string>): Promise<void> {
+  desk.lookThrough = null;
+  await store.commit("Take other reading of directions", (draft) => {
+    for (const [id, axis] of axes) draft.edges[id].axis = axis;
+  });
+}
 function look(camera: AnswerCamera, name: string): void {
   const same = desk.lookThrough?.name === name;
   desk.lookThrough = same ? null : { camera, name };
@@ -301,7 +336,7 @@ const focalChart = computed(() => {
       </button>
     </div>
   </section>
-  <section v-if="alternatives.length" class="card" style="flex: 0.7">
+  <section v-if="alternatives.length || readings.length" class="card" style="flex: 0.7" data-test="other-answers">
     <h3>Other answers</h3>
     <div class="others">
       <div v-for="a in alternatives" :key="a.name" class="other" :class="{ on: desk.lookThrough?.name === a.name }">
@@ -309,6 +344,17 @@ const focalChart = computed(() => {
         <span class="num">{{ a.camera.focalPx.toFixed(0) }} px, rms {{ a.rmsPx.toFixed(1) }}</span>
         <button class="act" @click="look(a.camera, a.name)">look</button>
         <button class="act" @click="take(a.camera)">take</button>
+      </div>
+      <div
+        v-for="(r, i) in readings"
+        :key="`r${i}`"
+        class="other"
+        :class="{ on: desk.lookThrough?.name === `reading ${i + 2}` }"
+      >
+        <img :src="r.picture" :alt="`reading ${i + 2}`" @click="look(r.answer.camera!, `reading ${i + 2}`)" />
+        <span class="num">{{ r.answer.camera!.focalPx.toFixed(0) }} px, rms {{ r.answer.rmsPx!.toFixed(1) }}</span>
+        <button class="act" @click="look(r.answer.camera!, `reading ${i + 2}`)">look</button>
+        <button class="act" data-test="take-reading" @click="takeReading(r.axes)">take</button>
       </div>
     </div>
   </section>

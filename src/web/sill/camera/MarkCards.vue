@@ -53,13 +53,13 @@ const DIRECTIONS = [
 const kindOf = (axis: string) => (axis.includes(":") ? axis.slice(0, axis.indexOf(":")) : axis);
 const nameOf = (axis: string) => axis.slice(axis.indexOf(":") + 1);
 function redirect(e: ShotEdge, kind: string): Promise<void> {
-  const axis = kind === "level" || kind === "free" ? `${kind}:${axis2name(e.axis)}` : kind;
+  const axis = kind === "level" || kind === "free" ? `${kind}:${familyName(e.axis)}` : kind;
   return change("Change edge's direction", e.id, (d) => {
     d.axis = axis;
     if (axis.length > 1) d.onAxis = false;
   });
 }
-const axis2name = (axis: string) => (axis.includes(":") ? nameOf(axis) : own.value || "A");
+const familyName = (axis: string) => (axis.includes(":") ? nameOf(axis) : own.value || "A");
 
 async function stick(e: ShotEdge): Promise<void> {
   const last = e.points.length - 1;
