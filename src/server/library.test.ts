@@ -1,0 +1,149 @@
+import { mkdtemp, readdir, rm, writeFile } from "node:fs/promises";
+import type { Server } from "node:http";
+import type { AddressInfo } from "node:net";
+import { tmpdir } from "node:os";
+import path from "node:path";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import sharp from "sharp";
+import { FIRST_YARDSTICKS } from "#core/match/yardsticks";
+import { noDistortion } from "#core/optics/distortion";
+import type { LensKit } from "#core/optics/lensKit";
+import type { KeptLensKit, OpenShot, PictureAsset, TakeListing } from "#core/shot/api";
+import { emptyPasses } from "#core/trace/film";
+import { createApp } from "./app.ts";
+import { AssetStore } from "./assets.ts";
+import { BandFolder } from "./bands.ts";
+import { openDatabase } from "./db/open.ts";
+import { FinalQueue } from "./finals.ts";
+
+let base = "";
+let folder = "";
+let close: () => Promise<void>;
+let server: Server;
+
+beforeAll(async () => {
+  folder = await mkdtemp(path.join(tmpdir(), "harbor-library-"));
+  const database = await openDatabase(null);
+  const assets = new AssetStore(path.join(folder, "assets"));
+  const finals = new FinalQueue(database.db, assets, path.join(folder, "finals"));
+  server = createApp({ db: database.db, assets, finals }).listen(0, "127.0.0.1");
+  await new Promise((resolve) => server.once("listening", resolve));
+  base = `http://127.0.0.1:${(server.address() as AddressInfo).port}/api`;
+  close = async () => {
+    server.close();
+    await finals.close();
+    await database.close();
+  };
+});
+afterAll(async () => {
+  await close();
+  await rm(folder, { recursive: true, force: true });
+});
+
+const send = (method: string, route: string, body: unknown) =>
+  fetch(base + route, { method, headers: { "content-type": "application/json" }, body: JSON.stringify(body) });
+const read = async <T>(route: string): Promise<T> => (await (await fetch(base + route)).json()) as T;
+const upload = (route: string, bytes: Uint8Array, name: string) =>
+  fetch(base + route, {
+    method: "POST",
+    headers: { "x-file-name": encodeURIComponent(name) },
+    body: bytes as Uint8Array<ArrayBuffer>,
+  });
+const png = (colour: string) =>
+  sharp({ create: { width: 640, height: 480, channels: 3, background: colour } })
+    .png()
+    .toBuffer();
+
+const kit = (name: string): LensKit => ({
+  name,
+  sensorMm: 36,
+  entries: [{ focalMm: 35, focal: 0.97, sigma: 0.002, shift: [0, 0], distortion: noDistortion() }],
+});
+
+describe("lens kits", () => {
+  test("are kept, changed and deleted; one without a name or an entry is refused by name", async () => {
+    const made = (await (await send("POST", "/lens-kits", kit("Old 35"))).json()) as KeptLensKit;
+    expect((await read<KeptLensKit[]>("/lens-kits")).map((k) => k.kit.name)).toEqual(["Old 35"]);
+    await send("PUT", `/lens-kits/${made.id}`, { ...kit("Old 35"), name: "Quay 35" });
+    expect((await read<KeptLensKit[]>("/lens-kits"))[0].kit.name).toBe("Quay 35");
+    const nameless = await send("POST", "/lens-kits", kit("  "));
+    expect(nameless.status).toBe(400);
+    expect(((await nameless.json()) as { message: string }).message).toMatch(/name/);
+    expect((await send("POST", "/lens-kits", { ...kit("Empty"), entries: [] })).status).toBe(400);
+    expect((await send("PUT", "/lens-kits/nothing", kit("x"))).status).toBe(404);
+    expect((await send("DELETE", `/lens-kits/${made.id}`, {})).status).toBe(204);
+    expect(await read<KeptLensKit[]>("/lens-kits")).toEqual([]);
+  });
+});
+
+describe("yardsticks", () => {
+  test("begin as shipped, are kept as the user has them, and a size of zero is refused", async () => {
+    expect((await read<{ list: unknown[] }>("/yardsticks")).list).toEqual(FIRST_YARDSTICKS);
+    const own = [{ ...FIRST_YARDSTICKS[0], name: "Loft door", metres: 1.9 }];
+    expect((await send("PUT", "/yardsticks", { list: own })).status).toBe(200);
+    expect((await read<{ list: unknown[] }>("/yardsticks")).list).toEqual(own);
+    expect((await send("PUT", "/yardsticks", { list: [{ ...own[0], metres: 0 }] })).status).toBe(400);
+    expect((await read<{ list: unknown[] }>("/yardsticks")).list).toEqual(own);
+  });
+});
+
+describe("reference pictures", () => {
+  test("are kept and shown as JPEG; what is none is refused in a sentence", async () => {
+    const answer = (await (await upload("/pictures", await png("#557799"), "tape.png")).json()) as PictureAsset;
+    expect(answer).toMatchObject({ name: "tape.png", width: 640, height: 480 });
+    const shown = await fetch(`${base}/pictures/${answer.hash}`);
+    expect(shown.headers.get("content-type")).toBe("image/jpeg");
+    expect((await sharp(Buffer.from(await shown.arrayBuffer())).metadata()).width).toBe(640);
+    const refused = await upload("/pictures", new TextEncoder().encode("only text"), "note.jpg");
+    expect(refused.status).toBe(422);
+    expect(((await refused.json()) as { message: string }).message).toMatch(/not a picture/);
+    expect((await fetch(`${base}/pictures/${"0".repeat(64)}`)).status).toBe(404);
+  });
+});
+
+describe("takes", () => {
+  test("carry a picture of the match, get other names, and go", async () => {
+    const made = await upload("/shots", await png("#888888"), "grey.png");
+    const { id } = (await made.json()) as { id: string };
+    const { shot } = await read<OpenShot>(`/shots/${id}`);
+    const thumbnail = `data:image/jpeg;base64,${(
+      await sharp(await png("#123456"))
+        .jpeg()
+        .toBuffer()
+    ).toString("base64")}`;
+    const kept = await send("POST", `/shots/${id}/takes`, { name: "First", shot, thumbnail });
+    expect(kept.status).toBe(201);
+    const take = (await kept.json()) as TakeListing;
+    expect((await read<TakeListing[]>(`/shots/${id}/takes`))[0]).toMatchObject({ name: "First", thumbnail });
+    await send("POST", `/takes/${take.id}/name`, { name: "By the marks" });
+    expect((await read<TakeListing[]>(`/shots/${id}/takes`))[0].name).toBe("By the marks");
+    expect((await send("POST", `/takes/${take.id}/name`, { name: " " })).status).toBe(400);
+    const script = await send("POST", `/shots/${id}/takes`, {
+      name: "Bad",
+      shot,
+      thumbnail: "data:text/html,<b>x</b>",
+    });
+    expect(script.status).toBe(400);
+    expect((await send("DELETE", `/takes/${take.id}`, {})).status).toBe(204);
+    expect(await read<TakeListing[]>(`/shots/${id}/takes`)).toEqual([]);
+  });
+});
+
+describe("bands of an unfinished final", () => {
+  test("come back as they were kept; torn ones count as not there, and the folder goes when all is done", async () => {
+    const bands = new BandFolder(path.join(folder, "bands"));
+    const passes = emptyPasses(5, 2);
+    passes.prop.set([0.1, 0.2, 0.3, 1], 4);
+    passes.ratio[7] = 0.25;
+    passes.added[3] = -0.5;
+    passes.depth[9] = 12;
+    await bands.keep({ y0: 64 }, passes);
+    expect(await bands.read({ y0: 64 })).toEqual(passes);
+    expect(await bands.read({ y0: 0 })).toBeNull();
+    await writeFile(path.join(folder, "bands", "0.band"), new Uint8Array([5, 0, 0, 0, 2, 0, 0, 0, 1, 2, 3]));
+    expect(await bands.read({ y0: 0 })).toBeNull();
+    expect((await readdir(path.join(folder, "bands"))).every((f) => f.endsWith(".band"))).toBe(true);
+    await bands.clear();
+    await expect(readdir(path.join(folder, "bands"))).rejects.toThrow();
+  });
+});
