@@ -82,6 +82,7 @@ test("an edge: stick, flip, weigh, mute, lock, and try it elsewhere", async ({ p
   await page.getByTestId("mute").click();
   await expect.poll(async () => (await shot()).edges["edge-9"].muted).toBe(true);
   await page.getByTestId("mute").click();
+  await expect.poll(async () => (await shot()).edges["edge-9"].muted).toBe(false);
   const solved = (await shot()).solved;
   await page.getByTestId("lock").click();
   await page.getByTestId("desk").focus();
@@ -231,7 +232,7 @@ test("tie points alone give the camera, and one is picked on a model", async ({ 
     await mark(desk, "tie", pixel(p));
     for (const k of [0, 1, 2]) await desk.type(`Tie at ${"xyz"[k]}`, String(p[k]));
   }
-  await expect.poll(async () => Object.keys((await shot()).ties).length).toBe(7);
+  await expect.poll(async () => (await shot()).ties["tie-7"]?.world).toEqual(points[6]);
   await expect(page.getByTestId("camera-facts")).toBeVisible();
   await desk.saved();
   const { solved } = await shot();
@@ -298,6 +299,7 @@ test("robust mode leaves a bad edge out; the world turns by a click", async ({ p
   await open("answers");
   await page.getByTestId("robust").click();
   await expect(page.getByText("Left out as contradicting the rest: edge-5")).toBeVisible();
+  await expect.poll(async () => (await shot()).match.robust).toBe(true);
   const before = (await shot()).solved!.camera;
   await page.getByTestId("turn-left").click();
   await expect.poll(async () => (await shot()).edges["edge-1"].axis).toBe("y");

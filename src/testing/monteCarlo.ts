@@ -152,9 +152,8 @@ const CASES: Case[] = [
   },
 ];
 
-/** Requests of each kind, and of those from tie points, whose many starts take longer. */
+/** Requests of each kind. */
 const REQUESTS = Number(process.argv[2] ?? 400);
-const TIE_REQUESTS = Number(process.argv[3] ?? REQUESTS);
 
 export interface Outcome {
   name: string;
@@ -184,8 +183,7 @@ function runCase({ name, unknowns, judged, read, error: errorOf, prior, make }: 
   const random = seeded(name.length * 31 + 7);
   const errors: number[] = [];
   let lost = 0;
-  const wanted = unknowns.includes("position") ? TIE_REQUESTS : REQUESTS;
-  while (errors.length + lost < wanted) {
+  while (errors.length + lost < REQUESTS) {
     const made = attempt(() => make(random));
     if (!made) continue;
     const { camera, marks, ties, request } = made;
