@@ -9,7 +9,7 @@ import { setPieces, sunDirection } from "#core/shot/assemble";
 import { SUN_ANGULAR_RADIUS } from "#core/trace/scene";
 import * as quay from "../src/demo/quay.ts";
 import { PAVING_ALBEDO, demoFolder, quayTruth } from "../src/demo/shot.ts";
-import { insertBuoy } from "../src/testing/quayInsertion.ts";
+import { insert } from "../src/testing/insert.ts";
 import { Desk } from "./desk.ts";
 
 test.use({ testIdAttribute: "data-test" });
@@ -163,16 +163,16 @@ test("the whole job by mouse, from the photo to the saved picture", async ({ pag
   expect(errors).toEqual([]);
 
   // What was recovered, put to the test over the clean plate.
-  const { figures } = await insertBuoy(
-    {
-      camera: again.solved!.camera,
+  const { figures } = await insert("quay", 24, false, {
+    camera: again.solved!.camera,
+    light: {
       sun: { direction: sunDirection(again), irradiance: again.light.sunIrradiance, angularRadius: SUN_ANGULAR_RADIUS },
       sky: again.light.skyRadiance,
-      set: setPieces(again),
-      floorAlbedo: again.light.albedo.colour,
+      mask: null,
     },
-    24,
-  );
+    set: setPieces(again),
+    floor: { height: -0.002, albedo: again.light.albedo.colour },
+  });
   console.log("recovered by mouse:", JSON.stringify(figures));
   expect(figures.mean).toBeLessThan(5);
   expect(figures.shadowEdge.median).toBeLessThan(2);

@@ -9,7 +9,7 @@ const HELP = `harbor: Red Harbor without a browser
 
   harbor solve REQUEST.json | -          solve a camera from marks; the answer goes to standard output.
                                          An array of requests is answered by an array.
-  harbor render SHOT.json --assets DIR --out DIR [--samples N] [--percent 25|50|100] [--threads N]
+  harbor render SHOT.json --assets DIR --out DIR [--samples N] [--percent N] [--noise N] [--passes LIST] [--denoise]
                                          write a shot's passes and finished picture
   harbor comp SHOT.json --assets DIR --passes DIR --out PICTURE.png
                                          composite passes that were rendered before

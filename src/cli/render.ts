@@ -1,25 +1,37 @@
 import { createHash } from "node:crypto";
-import { mkdir, readFile, readdir, writeFile } from "node:fs/promises";
+import { mkdir, mkdtemp, readFile, readdir, rm, writeFile } from "node:fs/promises";
+import { tmpdir } from "node:os";
 import path from "node:path";
 import { compositeCodes } from "#core/comp/composite";
 import type { DecodedPlate } from "#core/comp/composite";
 import { importGlb } from "#core/exchange/gltf";
-import { colourChannels, writeExr } from "#core/image/exr";
+import { sizeAt } from "#core/image/resize";
 import type { Model } from "#core/props/model";
-import type { Shot } from "#core/shot/schema";
-import { parseShot } from "#core/shot/schema";
+import type { PassGroup, RenderChoice, Shot } from "#core/shot/schema";
+import { PASS_GROUPS, parseShot } from "#core/shot/schema";
 import { emptyPasses } from "#core/trace/film";
+import { BandFolder } from "#node/bandFolder";
+import { writeFinal } from "#node/finalFiles";
 import { decodeTexture } from "#node/images";
 import { openPlate } from "#node/plates";
 import { writePng } from "#node/png";
 import { readExr } from "#node/readExr";
-import { outputFiles, plateAt, plateOf, renderShot } from "#node/renderShot";
+import { plateAt, plateOf, renderIntoFolder } from "#node/renderShot";
 import { UsageError, parseOptions, readInput, wholeNumber } from "./options.ts";
 
-const HELP = `harbor render SHOT.json --assets DIR --out DIR [--samples N] [--percent 25|50|100] [--threads N]
+const HELP = `harbor render SHOT.json --assets DIR --out DIR [options]
 
 SHOT.json is a shot document. DIR of --assets holds its plate and models, under any name or under their SHA-256.
-Writes picture.png, prop.png, prop.exr (RGBA, premultiplied), ratio.exr, added.exr and depth.exr.
+Writes picture.png, prop.png, ratio.exr, added.exr and, with --passes, layers.exr; prop.exr and depth.exr are for "harbor comp".
+What is not given is taken from the document.
+
+  --percent N      size, 25 to 200 % of the plate's side
+  --samples N      most samples of a pixel
+  --noise N        noise in 8-bit code values at which a tile is done; 0 renders every sample
+  --passes LIST    ${PASS_GROUPS.join(",")} (any, with commas)
+  --denoise        filter prop, ratio and added light; the plate stays as it is
+  --threads N      threads; all if not given
+  --keep DIR       keeps finished bands there, and goes on from those that it finds
 `;
 
 /** Files of a folder by their SHA-256: those named so at once, others by their contents. */
@@ -75,8 +87,30 @@ export async function loadShot(file: string, folder: string): Promise<LoadedShot
   return { shot, plate: plateOf(shot, codes), models, profile };
 }
 
+/** The document's settings, changed by the options. */
+function choiceFrom(shot: Shot, options: Map<string, string>): RenderChoice {
+  const choice = { ...shot.render };
+  choice.percent = wholeNumber(options.get("percent"), "percent", choice.percent);
+  if (choice.percent < 25 || choice.percent > 200) throw new UsageError("--percent must be from 25 to 200.");
+  choice.samples = wholeNumber(options.get("samples"), "samples", choice.samples);
+  if (options.has("noise")) {
+    choice.noise = Number(options.get("noise"));
+    if (!(choice.noise >= 0)) throw new UsageError("--noise must be a number, 0 or more.");
+  }
+  if (options.has("passes")) {
+    const names = options.get("passes")!.split(",").filter(Boolean);
+    const wrong = names.find((n) => !(PASS_GROUPS as readonly string[]).includes(n));
+    if (wrong) throw new UsageError(`There is no pass "${wrong}". There are ${PASS_GROUPS.join(", ")}.`);
+    choice.passes = names as PassGroup[];
+  }
+  if (options.has("denoise")) choice.denoise = true;
+  if (options.has("threads")) choice.threads = wholeNumber(options.get("threads"), "threads", 1);
+  return choice;
+}
+
 export async function runRender(args: string[]): Promise<void> {
-  const { plain, options } = parseOptions(args, ["assets", "out", "samples", "percent", "threads"], ["help"]);
+  const named = ["assets", "out", "samples", "percent", "noise", "passes", "threads", "keep"];
+  const { plain, options } = parseOptions(args, named, ["help", "denoise"]);
   if (options.has("help")) {
     process.stdout.write(HELP);
     return;
@@ -84,28 +118,28 @@ export async function runRender(args: string[]): Promise<void> {
   const [assets, out] = [options.get("assets"), options.get("out")];
   if (plain.length !== 1 || !assets || !out) throw new UsageError("Name a shot document, --assets DIR and --out DIR.");
   const { shot, plate, models, profile } = await loadShot(plain[0], assets);
-  const percent = wholeNumber(options.get("percent"), "percent", shot.render.percent);
-  if (![25, 50, 100].includes(percent)) throw new UsageError("--percent must be 25, 50 or 100.");
-  const samples = wholeNumber(options.get("samples"), "samples", shot.render.samples);
-  const threads = options.has("threads") ? wholeNumber(options.get("threads"), "threads", 1) : undefined;
-  const passes = await renderShot(shot, plate, models, {
-    percent,
-    samples,
-    threads,
-    onProgress: (p) => process.stderr.write(`\r${p.samples}/${p.total} samples, ${Math.ceil(p.secondsLeft)} s left   `),
-  });
-  process.stderr.write("\n");
-  await mkdir(out, { recursive: true });
-  const { width, height } = passes;
-  const files = await outputFiles(plateAt(plate, percent), passes, profile);
-  const write = (name: string, bytes: Uint8Array) => writeFile(path.join(out, name), bytes);
-  await write("picture.png", files.picture);
-  await write("prop.png", files.prop);
-  await write("ratio.exr", files.ratio);
-  await write("added.exr", files.added);
-  await write("prop.exr", writeExr(width, height, colourChannels(passes.prop, 4), "float"));
-  await write("depth.exr", writeExr(width, height, [{ name: "Z", values: passes.depth }], "float"));
-  process.stdout.write(`${path.join(out, "picture.png")} ${width} × ${height}\n`);
+  const choice = choiceFrom(shot, options);
+  const kept = options.get("keep");
+  const bands = kept ?? (await mkdtemp(path.join(tmpdir(), "harbor-render-")));
+  const { threads, ...rest } = choice;
+  const folder = new BandFolder(bands, JSON.stringify([shot, rest]));
+  try {
+    const layout = await renderIntoFolder(shot, plate, models, choice, folder, {
+      threads: threads || undefined,
+      onProgress: (p) =>
+        process.stderr.write(`\r${p.samples}/${p.total} samples, ${Math.ceil(p.secondsLeft)} s left   `),
+    });
+    process.stderr.write("\n");
+    await mkdir(out, { recursive: true });
+    const report = await writeFinal(out, shot, plate, profile, choice, layout, folder);
+    for (const notice of report.notices) process.stderr.write(`${notice}\n`);
+    const { width, height } = sizeAt(plate, choice.percent);
+    process.stdout.write(
+      `${path.join(out, report.files.picture)} ${width} × ${height}, noise ${report.noise.toFixed(2)} code values\n`,
+    );
+  } finally {
+    if (!kept) await rm(bands, { recursive: true, force: true });
+  }
 }
 
 const COMP_HELP = `harbor comp SHOT.json --assets DIR --passes DIR --out PICTURE.png

@@ -1,8 +1,5 @@
-import { Document, NodeIO } from "@gltf-transform/core";
-import sharp from "sharp";
-import { importGlb } from "#core/exchange/gltf";
-import type { Mesh, Model, Texture } from "#core/props/model";
-import { decodeTexture } from "#node/images";
+import type { Mesh, Model } from "#core/props/model";
+import { glbOf, modelOfGlb } from "./glb.ts";
 import { Builder, hardEdges } from "./shapes.ts";
 import { buoyPaint, galvanised } from "./textures.ts";
 
@@ -53,58 +50,21 @@ function buoyMeshes(): Mesh[] {
   return [body.build(Part.Body), stand.build(Part.Stand), lantern.build(Part.Lantern), collar.build(Part.Collar)];
 }
 
-/** The buoy as a GLB file: textures as PNG inside, Y up. */
-export async function buoyGlb(): Promise<Uint8Array> {
-  const document = new Document();
-  document.createBuffer();
-  const root = document.createNode("channel buoy");
-  document.createScene("buoy").addChild(root);
-  const png = async (name: string, t: Texture) => {
-    const bytes = await sharp(t.texels, { raw: { width: t.width, height: t.height, channels: 4 } })
-      .removeAlpha()
-      .png({ compressionLevel: 9 })
-      .toBuffer();
-    return document.createTexture(name).setImage(new Uint8Array(bytes)).setMimeType("image/png");
-  };
+/** The buoy as a GLB file. */
+export function buoyGlb(): Promise<Uint8Array> {
   const paint = buoyPaint();
   const steel = galvanised();
-  const materials = [
-    document
-      .createMaterial("painted steel")
-      .setBaseColorTexture(await png("paint", paint.colour))
-      .setMetallicRoughnessTexture(await png("paint surface", paint.surface))
-      .setMetallicFactor(0),
-    document
-      .createMaterial("galvanised steel")
-      .setBaseColorTexture(await png("steel", steel.colour))
-      .setMetallicRoughnessTexture(await png("steel surface", steel.surface)),
-    document.createMaterial("lantern").setBaseColorFactor([0.74, 0.74, 0.71, 1]).setMetallicFactor(0).setRoughnessFactor(0.35),
-    document.createMaterial("collar").setBaseColorFactor([0.06, 0.055, 0.05, 1]).setMetallicFactor(0).setRoughnessFactor(0.6),
-  ];
-  const mesh = document.createMesh("channel buoy");
-  root.setMesh(mesh);
-  const yUp = (v: Float32Array) => {
-    const out = new Float32Array(v.length);
-    for (let i = 0; i < v.length; i += 3) out.set([v[i], v[i + 2], -v[i + 1]], i);
-    return out;
-  };
-  for (const part of buoyMeshes()) {
-    const uvs = part.uvs!.slice();
-    // The hull's texture spans its whole profile once.
-    if (part.material === Part.Body) for (let i = 1; i < uvs.length; i += 2) uvs[i] = 1 - uvs[i] / 2.2;
-    mesh.addPrimitive(
-      document
-        .createPrimitive()
-        .setMaterial(materials[part.material])
-        .setAttribute("POSITION", document.createAccessor().setType("VEC3").setArray(yUp(part.positions)))
-        .setAttribute("NORMAL", document.createAccessor().setType("VEC3").setArray(yUp(part.normals)))
-        .setAttribute("TEXCOORD_0", document.createAccessor().setType("VEC2").setArray(uvs))
-        .setIndices(document.createAccessor().setType("SCALAR").setArray(part.indices)),
-    );
-  }
-  for (const buffer of document.getRoot().listAccessors()) buffer.setBuffer(document.getRoot().listBuffers()[0]);
-  return new NodeIO().writeBinary(document);
+  const meshes = buoyMeshes();
+  // The hull's texture spans its whole profile once.
+  const { uvs } = meshes[Part.Body];
+  for (let i = 1; i < uvs!.length; i += 2) uvs![i] = 1 - uvs![i] / 2.2;
+  return glbOf("channel buoy", meshes, [
+    { name: "painted steel", texture: paint.colour, surface: paint.surface, metallic: 0 },
+    { name: "galvanised steel", texture: steel.colour, surface: steel.surface },
+    { name: "lantern", color: [0.74, 0.74, 0.71], roughness: 0.35 },
+    { name: "collar", color: [0.06, 0.055, 0.05], roughness: 0.6 },
+  ]);
 }
 
 /** The buoy as the tracer sees it: read back from its own file. */
-export const buoyModel = async (): Promise<Model> => (await importGlb(await buoyGlb(), decodeTexture)).model;
+export const buoyModel = async (): Promise<Model> => modelOfGlb(await buoyGlb());

@@ -4,7 +4,11 @@ import type { Camera, Frame } from "#core/optics/camera";
 import { rotationFromAngles } from "#core/optics/camera";
 import type { Mesh, Model, Texture } from "#core/props/model";
 import { plainMaterial } from "#core/props/model";
+import type { Placement } from "#core/props/transform";
+import { standing } from "#core/props/transform";
 import type { Picture } from "#core/trace/scene";
+import type { Region } from "#core/trace/tiles";
+import type { Place } from "./photograph.ts";
 import { SUN_ANGULAR_RADIUS } from "#core/trace/scene";
 import { directionFromAngles } from "#core/light/sun";
 import { fractal, randomFrom, smoothstep } from "./noise.ts";
@@ -74,6 +78,12 @@ export function sightingTruth(): { foot: Vec3; top: Vec3; tip: Vec3 } {
 
 /** Where the buoy stands in the picture with the prop. */
 export const buoyPlace = { position: [-3.55, -4.1, 0] as Vec3, turn: toRadians(25) };
+
+export const buoyPlacement: Placement = { ...standing(buoyPlace.position), turn: buoyPlace.turn };
+
+/** Half in the ice house's shadow: on the border that the house's near corner throws along the paving. */
+export const shadePlacement: Placement = { ...standing([-1.75, 1.05, 0]), turn: toRadians(10) };
+export const SHADE_REGION: Region = { x0: 540, y0: 330, x1: 960, y1: 680 };
 
 /** Straight things of the scene that run along an axis, from - to +, as a user would mark them. */
 export const straightEdges: { id: string; axis: "x" | "y" | "z"; from: Vec3; to: Vec3 }[] = [
@@ -385,13 +395,13 @@ export function quayModel(): Model {
   const door = put(boards([0.055, 0.15, 0.16]));
   const iron = put(tarredIron());
   const timber = put(boards([0.25, 0.2, 0.14]));
-  const matte = { f0: 0.02, roughness: 0.95 };
+  const matte = { index: 1.33, roughness: 0.95 };
   const materials = [];
-  materials[M.Paving] = plainMaterial({ name: "paving", baseColor: [1, 1, 1, 1], baseTexture: pave, normalTexture: paveNormal, normalScale: 0.6, roughness: 0.8, f0: 0.03 });
-  materials[M.Water] = plainMaterial({ name: "water", baseColor: [0.012, 0.03, 0.032, 1], roughness: 0.08, f0: 0.02, normalTexture: water, normalScale: 0.5, seesBackdrop: true });
+  materials[M.Paving] = plainMaterial({ name: "paving", baseColor: [1, 1, 1, 1], baseTexture: pave, normalTexture: paveNormal, normalScale: 0.6, roughness: 0.8, index: 1.42 });
+  materials[M.Water] = plainMaterial({ name: "water", baseColor: [0.012, 0.03, 0.032, 1], roughness: 0.08, index: 1.33, normalTexture: water, normalScale: 0.5, seesBackdrop: true });
   materials[M.Lime] = plainMaterial({ name: "limewash", baseColor: [1, 1, 1, 1], baseTexture: lime, ...matte });
   materials[M.Masonry] = plainMaterial({ name: "masonry", baseColor: [1, 1, 1, 1], baseTexture: stone, ...matte });
-  materials[M.Slate] = plainMaterial({ name: "slate", baseColor: [1, 1, 1, 1], baseTexture: slates, roughness: 0.6, f0: 0.04 });
+  materials[M.Slate] = plainMaterial({ name: "slate", baseColor: [1, 1, 1, 1], baseTexture: slates, roughness: 0.6 });
   materials[M.Door] = plainMaterial({ name: "door", baseColor: [1, 1, 1, 1], baseTexture: door, roughness: 0.55 });
   materials[M.Trim] = plainMaterial({ name: "frames", baseColor: [0.05, 0.055, 0.05, 1], roughness: 0.5 });
   materials[M.Glass] = plainMaterial({ name: "glass", baseColor: [0.012, 0.014, 0.015, 1], roughness: 0.05, seesBackdrop: true });
@@ -434,3 +444,12 @@ export function backdrop(): Picture {
   }
   return { width, height, pixels };
 }
+
+export const quay = (): Place => ({
+  name: "quay",
+  frame,
+  camera,
+  light: { sun, sky, backdrop: backdrop() },
+  pieces: [{ model: quayModel(), placement: standing() }],
+  exif: { taken: "2026:06:18 09:42:10", focal: "275/10", equivalent: "27", stop: "8/1", exposure: "1/320", speed: "200" },
+});

@@ -10,12 +10,13 @@ import { groundPlane, pixelOnPlane } from "#core/optics/camera";
 import { cameraOf, solveRequestOf } from "#core/shot/assemble";
 import { takeCamera } from "#core/shot/resolve";
 import type { PlateInfo, Shot } from "#core/shot/schema";
-import { newEdge, newLength, newShot } from "#core/shot/schema";
+import { newEdge, newLength, newShot, plainProp } from "#core/shot/schema";
 import * as quay from "./quay.ts";
 
-/** The demo's files as they are committed. */
 export const demoFolder = fileURLToPath(new URL("../../demo/quay/", import.meta.url));
-export const demoFile = (name: string): Promise<Uint8Array> => readFile(demoFolder + name).then((b) => new Uint8Array(b));
+/** A place's file as it is committed. */
+export const demoFile = (name: string, place = "quay"): Promise<Uint8Array> =>
+  readFile(fileURLToPath(new URL(`../../demo/${place}/${name}`, import.meta.url))).then((b) => new Uint8Array(b));
 
 export interface QuayTruth {
   edges: { id: string; axis: "x" | "y" | "z"; points: [Vec2, Vec2] }[];
@@ -93,7 +94,7 @@ export async function demoShot(plate: PlateInfo, codes: Uint8Array, buoyAsset: s
     source: { kind: "model", asset: buoyAsset, fileName: "buoy.glb" },
     placement: { position: truth.buoy.position, turnDeg: truth.buoy.turnDeg, leanDeg: [0, 0], scale: [1, 1, 1] },
     keeps: "metres",
-    hidden: false,
+    ...plainProp(),
   };
   return shot;
 }

@@ -9,7 +9,7 @@ const { floor, hypot, max, min, round } = Math;
 
 type Shade = (u: number, v: number) => Vec3;
 
-function paint(size: number, shade: Shade, encode = true): Texture {
+export function paint(size: number, shade: Shade, encode = true): Texture {
   const texels = new Uint8Array(size * size * 4);
   for (let y = 0; y < size; y++) {
     for (let x = 0; x < size; x++) {

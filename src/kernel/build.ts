@@ -1,8 +1,8 @@
-// Builds the 8-wide BVH: a binned surface-area binary tree, collapsed by area.
+// Builds the 8-wide BVH: a binned surface-area binary tree, collapsed into the 8-wide tree of least surface area.
 //
 // primitive record (32 B): min xyz | id, max xyz | id     binary node (32 B): min xyz | left or first, max xyz | count
 // The id carries a large offset so that the fourth lane is a normal float: denormals would stall the SIMD units.
-import { NODE_BYTES, NODE_CHILDREN, TRIANGLE_BLOCK_BYTES, TRIANGLE_BYTES } from "./layout";
+import { ASK_BIT, BINARY_BYTES, INSTANCE_BLOCK_BYTES, NODE_BYTES, NODE_CHILDREN, PART_ASKS, PART_BYTES, PART_FLAGS, PLAN_BYTES, TRIANGLE_BLOCK_BYTES, TRIANGLE_BYTES } from "./layout";
 
 const ID_OFFSET: u32 = 0x40000000;
 const BINS: u32 = 16;
@@ -39,13 +39,32 @@ function fillRecords(positions: u32, triangles: u32, count: u32, records: u32): 
   }
 }
 
-/**
- * Binary tree over `count` triangles. `records` takes 32 bytes a triangle, `nodes` 64, `work` 64 KiB.
- * Returns the number of nodes.
- */
-function buildBinary(positions: u32, triangles: u32, count: u32, records: u32, nodes: u32, work: u32): u32 {
-  const empty = f32x4.splat(Infinity), full = f32x4.splat(-Infinity);
+/** Records of boxes that are stored as six f32 each: low x y z, high x y z. */
+function fillBoxRecords(boxes: u32, count: u32, records: u32): void {
+  for (let i: u32 = 0; i < count; i++) {
+    const box = boxes + i * 24, record = records + (i << 5);
+    v128.store(record, i32x4.replace_lane(v128.load(box), 3, i + ID_OFFSET));
+    v128.store(record, i32x4.replace_lane(v128.load(box, 12), 3, i + ID_OFFSET), 16);
+  }
+}
+
+/** Binary tree over triangles; sizes as in `buildBoxes`. */
+export function buildTriangles(positions: u32, triangles: u32, count: u32, records: u32, nodes: u32, work: u32): u32 {
   fillRecords(positions, triangles, count, records);
+  return buildBinary(count, records, nodes, work);
+}
+
+/**
+ * Binary tree over `count` boxes. `records` takes RECORD_BYTES a box, `nodes` twice BINARY_BYTES, `work` 64 KiB.
+ * Returns the number of nodes; leaves are half of them, rounded up.
+ */
+export function buildBoxes(boxes: u32, count: u32, records: u32, nodes: u32, work: u32): u32 {
+  fillBoxRecords(boxes, count, records);
+  return buildBinary(count, records, nodes, work);
+}
+
+function buildBinary(count: u32, records: u32, nodes: u32, work: u32): u32 {
+  const empty = f32x4.splat(Infinity), full = f32x4.splat(-Infinity);
   const bins = work, counts = work + BIN_COUNTS, areas = work + SWEEP_AREA, rights = work + SWEEP_COUNT, bottom = work + WORK_STACK;
   let sp = bottom, used: u32 = 1;
   store<u32>(sp, 0);
@@ -164,15 +183,15 @@ function partition(from: u32, to: u32, offset: u32, start: f32, scale: f32, spli
   return (i - records) >> 5;
 }
 
-/** Writes the blocks of one leaf at `out` and returns how many. */
-function packLeaf(positions: u32, triangles: u32, records: u32, first: u32, count: u32, out: u32): u32 {
-  const blocks = (count + 3) >> 2;
-  memory.fill(out, 0, blocks * TRIANGLE_BLOCK_BYTES);
+/** Writes one leaf of triangles at `out`. Hits on parts that ask are marked in the triangle's number. */
+function packTriangles(positions: u32, triangles: u32, parts: u32, base: u32, records: u32, first: u32, count: u32, out: u32): void {
+  memory.fill(out, 0, TRIANGLE_BLOCK_BYTES);
   for (let k: u32 = 0; k < count; k++) {
     const id = load<u32>(records + ((first + k) << 5), 12) - ID_OFFSET;
     const t = triangles + id * TRIANGLE_BYTES;
     const a = positions + load<u32>(t) * 12, b = positions + load<u32>(t, 4) * 12, c = positions + load<u32>(t, 8) * 12;
-    const o = out + (k >> 2) * TRIANGLE_BLOCK_BYTES + ((k & 3) << 2);
+    const asks = load<u32>(parts + load<u32>(t, 12) * PART_BYTES, PART_FLAGS) & PART_ASKS;
+    const o = out + (k << 2);
     const ax = load<f32>(a), ay = load<f32>(a, 4), az = load<f32>(a, 8);
     const e1x = ax - load<f32>(b), e1y = ay - load<f32>(b, 4), e1z = az - load<f32>(b, 8);
     const e2x = load<f32>(c) - ax, e2y = load<f32>(c, 4) - ay, e2z = load<f32>(c, 8) - az;
@@ -188,21 +207,96 @@ function packLeaf(positions: u32, triangles: u32, records: u32, first: u32, coun
     store<f32>(o, e2y * e1z - e2z * e1y, 144);
     store<f32>(o, e2z * e1x - e2x * e1z, 160);
     store<f32>(o, e2x * e1y - e2y * e1x, 176);
-    store<u32>(o, id, 192);
+    store<u32>(o, (id + base) | (asks ? ASK_BIT : 0), 192);
   }
-  return blocks;
+}
+
+/** Writes one leaf of instances at `out`: their numbers. */
+function packInstances(records: u32, first: u32, count: u32, out: u32): void {
+  for (let k: u32 = 0; k < count; k++) store<u32>(out + (k << 2), load<u32>(records + ((first + k) << 5), 12) - ID_OFFSET);
+}
+
+// Plan of a binary node: seven f32, the least area of the wide nodes below it when it may take 1 to 7 slots of the
+// node above; then eight bytes, for 2 to 8 slots how many its left child gets, 0 where one slot less does as well.
+const SPLITS: u32 = 28;
+
+/**
+ * Plans the collapse of a binary tree by dynamic programming (the idea of Wald, Benthin and Boulos 2008, worked out for
+ * surface area by Ylitie, Karras and Laine 2017, section 3.1). `plan` takes PLAN_BYTES a node. Returns the number of
+ * wide nodes, whose emission `work` must hold a stack for.
+ */
+export function planCollapse(nodes: u32, used: u32, plan: u32, work: u32): u32 {
+  for (let i = used; i > 0; i--) {
+    const node = nodes + (i - 1) * BINARY_BYTES, p = plan + (i - 1) * PLAN_BYTES;
+    memory.fill(p, 0, PLAN_BYTES);
+    if (load<u32>(node, 28) != 0) continue;
+    const left = plan + load<u32>(node, 12) * PLAN_BYTES, right = left + PLAN_BYTES;
+    let before: f32 = 0;
+    const area = halfArea(v128.load(node), v128.load(node, 16));
+    for (let slots: u32 = 2; slots <= WIDTH; slots++) {
+      let best: f32 = Infinity, split: u32 = 0;
+      for (let k: u32 = 1; k < slots; k++) {
+        if (k > 7 || slots - k > 7) continue;
+        const cost = load<f32>(left + ((k - 1) << 2)) + load<f32>(right + ((slots - k - 1) << 2));
+        if (cost < best) {
+          best = cost;
+          split = k;
+        }
+      }
+      store<u8>(p + SPLITS + slots - 1, split);
+      if (slots < WIDTH) store<f32>(p + ((slots - 1) << 2), best);
+      else before = best;
+    }
+    // One slot makes a wide node of its own.
+    store<f32>(p, area + before);
+    for (let slots: u32 = 2; slots < WIDTH; slots++) {
+      const less = load<f32>(p + ((slots - 2) << 2));
+      if (less > load<f32>(p + ((slots - 1) << 2))) continue;
+      store<f32>(p + ((slots - 1) << 2), less);
+      store<u8>(p + SPLITS + slots - 1, 0);
+    }
+  }
+  return emit(nodes, plan, 0, 0, 0, 0, 0, 0, 0, 0, work);
+}
+
+/** Lists at `open` the binary nodes that fill a wide node's slots, and returns how many. */
+function openChildren(nodes: u32, plan: u32, source: u32, open: u32): u32 {
+  let count: u32 = 1, pending = true;
+  store<u32>(open, source);
+  store<u32>(open, WIDTH, 4);
+  while (pending) {
+    pending = false;
+    for (let i: u32 = 0, end = count; i < end; i++) {
+      const at = open + (i << 3), c = load<u32>(at);
+      let slots = load<u32>(at, 4);
+      if (load<u32>(c, 28) != 0) continue;
+      const p = plan + ((c - nodes) / BINARY_BYTES) * PLAN_BYTES;
+      while (slots > 1 && load<u8>(p + SPLITS + slots - 1) == 0) slots--;
+      store<u32>(at, slots, 4);
+      if (slots <= 1) continue;
+      const k = load<u8>(p + SPLITS + slots - 1), left = nodes + load<u32>(c, 12) * BINARY_BYTES;
+      store<u32>(at, left);
+      store<u32>(at, k, 4);
+      const next = open + (count << 3);
+      store<u32>(next, left + BINARY_BYTES);
+      store<u32>(next, slots - k, 4);
+      count++;
+      pending = true;
+    }
+  }
+  return count;
 }
 
 /**
- * Builds the BVH of triangles 0..count-1 at `triangles`. The root is at `out`; blocks follow at `blocks`.
- * Sizes the host reserves: records 32 B, binary 64 B, out 256 B, blocks 208 B, each a triangle (never exceeded);
- * work 64 KiB. Leaves at `work` the counts of nodes and blocks used.
+ * Writes the planned wide tree: nodes from `out`, leaf blocks from `blocks`, as if they stood `shift` bytes lower, where
+ * the host moves them. Triangles get `base` added to their number; without `triangles` the leaves are instances.
+ * Without `out` it only counts. Returns the number of wide nodes.
  */
-export function buildBvh(positions: u32, triangles: u32, count: u32, records: u32, binary: u32, out: u32, blocks: u32, work: u32): void {
-  buildBinary(positions, triangles, count, records, binary, work);
+export function emit(nodes: u32, plan: u32, positions: u32, triangles: u32, parts: u32, base: u32, records: u32, out: u32, blocks: u32, shift: u32, work: u32): u32 {
   const open = work, bottom = work + 256;
+  const blockBytes: u32 = triangles ? TRIANGLE_BLOCK_BYTES : INSTANCE_BLOCK_BYTES;
   let nodeCount: u32 = 0, nextBlock = blocks, sp = bottom;
-  store<u32>(sp, binary);
+  store<u32>(sp, nodes);
   store<u32>(sp, 0, 4);
   sp += 8;
   while (sp != bottom) {
@@ -210,56 +304,45 @@ export function buildBvh(positions: u32, triangles: u32, count: u32, records: u3
     const source = load<u32>(sp), parentSlot = load<u32>(sp, 4);
     const node = out + nodeCount * NODE_BYTES;
     nodeCount++;
-    if (parentSlot) store<u32>(parentSlot, node);
-    let k: u32 = 1;
-    store<u32>(open, source);
-    while (k < WIDTH) {
-      let widest: i32 = -1, area: f32 = -1;
-      for (let i: u32 = 0; i < k; i++) {
-        const c = load<u32>(open + (i << 2));
-        if (load<u32>(c, 28) != 0) continue;
-        const a = halfArea(v128.load(c), v128.load(c, 16));
-        if (a > area) {
-          area = a;
-          widest = i;
+    if (parentSlot) store<u32>(parentSlot, node - shift);
+    const k = openChildren(nodes, plan, source, open);
+    if (out) {
+      for (let i: u32 = 0; i < WIDTH; i++) {
+        const o = node + (i << 2);
+        if (i >= k) {
+          for (let p: u32 = 0; p < 3; p++) {
+            store<f32>(o + 2 * p * PLANE, Infinity);
+            store<f32>(o + (2 * p + 1) * PLANE, -Infinity);
+          }
+          store<u32>(o + NODE_CHILDREN, 1);
+          continue;
         }
-      }
-      if (widest < 0) break;
-      const c = load<u32>(open + (widest << 2)), left = binary + (load<u32>(c, 12) << 5);
-      store<u32>(open + (widest << 2), left);
-      store<u32>(open + (k << 2), left + 32);
-      k++;
-    }
-    for (let i: u32 = 0; i < WIDTH; i++) {
-      const o = node + (i << 2);
-      if (i >= k) {
+        const c = load<u32>(open + (i << 3));
         for (let p: u32 = 0; p < 3; p++) {
-          store<f32>(o + 2 * p * PLANE, Infinity);
-          store<f32>(o + (2 * p + 1) * PLANE, -Infinity);
+          store<f32>(o + 2 * p * PLANE, load<f32>(c + (p << 2)));
+          store<f32>(o + (2 * p + 1) * PLANE, load<f32>(c + (p << 2), 16));
         }
-        store<u32>(o + NODE_CHILDREN, 1);
-        continue;
-      }
-      const c = load<u32>(open + (i << 2));
-      for (let p: u32 = 0; p < 3; p++) {
-        store<f32>(o + 2 * p * PLANE, load<f32>(c + (p << 2)));
-        store<f32>(o + (2 * p + 1) * PLANE, load<f32>(c + (p << 2), 16));
-      }
-      const n = load<u32>(c, 28);
-      if (n) {
-        const b = packLeaf(positions, triangles, records, load<u32>(c, 12), n, nextBlock);
-        store<u32>(o + NODE_CHILDREN, nextBlock | ((b - 1) << 1) | 1);
-        nextBlock += b * TRIANGLE_BLOCK_BYTES;
+        const n = load<u32>(c, 28);
+        if (n) {
+          const first = load<u32>(c, 12);
+          if (triangles) {
+            packTriangles(positions, triangles, parts, base, records, first, n, nextBlock);
+            store<u32>(o + NODE_CHILDREN, (nextBlock - shift) | 1);
+          } else {
+            packInstances(records, first, n, nextBlock);
+            store<u32>(o + NODE_CHILDREN, (nextBlock - shift) | ((n - 1) << 1) | 1);
+          }
+          nextBlock += blockBytes;
+        }
       }
     }
     for (let i = k; i > 0; i--) {
-      const c = load<u32>(open + ((i - 1) << 2));
+      const c = load<u32>(open + ((i - 1) << 3));
       if (load<u32>(c, 28) != 0) continue;
       store<u32>(sp, c);
-      store<u32>(sp, node + NODE_CHILDREN + ((i - 1) << 2), 4);
+      store<u32>(sp, out ? node + NODE_CHILDREN + ((i - 1) << 2) : 0, 4);
       sp += 8;
     }
   }
-  store<u32>(work, nodeCount);
-  store<u32>(work, (nextBlock - blocks) / TRIANGLE_BLOCK_BYTES, 4);
+  return nodeCount;
 }

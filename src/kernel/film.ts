@@ -1,95 +1,167 @@
 // Camera samples of a tile, and what each adds to the film: props, and catchers with and without the props.
 import { paramF, paramU, setParams } from "./params";
-import { aimAtPixel, rayX, rayY, rayZ } from "./lens";
+import { aimAtPixel, lensX, lensY, lensZ, rayX, rayY, rayZ, throughLens } from "./lens";
 import { draw, draw1, draw2, seekDimension, startSample } from "./sampler";
 import { drawCosine, localX, localY, localZ, setFrame, toWorld, worldX, worldY, worldZ } from "./frame";
+import { setMoment } from "./motion";
+import { throughB, throughG, throughR, wentThrough } from "./ask";
 import * as surface from "./surface";
 import * as bsdf from "./bsdf";
 import * as light from "./light";
-import { SUN_SAMPLED, findNearest, followPath, metSet, metT, metTriangle, metU, metV, radianceB, radianceG, radianceR } from "./path";
 import {
-  FILM_ADDED, FILM_ALPHA, FILM_CATCHER, FILM_DEPTH, FILM_FLOATS, FILM_PROP, FILM_SAMPLES, FILM_W0_BOUNCE, FILM_W0_SKY, FILM_W0_SUN, FILM_W_BOUNCE, FILM_W_SKY,
-  FILM_W_SUN, OBJECT_FLAGS, OBJECT_IS_CATCHER, OBJECT_ROUGHNESS, OBJECT_SPECULAR, PARAM_CANCEL, PARAM_FILM, PARAM_FILTER, PARAM_FRAME_HEIGHT, PARAM_FRAME_WIDTH,
-  PARAM_GENERATION, PARAM_HEIGHT, PARAM_PICTURE, PARAM_POSITION, PARAM_PROP_ROOT, PARAM_ROTATION, PARAM_SEED, PARAM_SKY, PARAM_SUN_IRRADIANCE, PARAM_WIDTH,
+  FROM_CAMERA, FROM_GLOSS, FROM_MATT, TAKEN_LAMPS, TAKEN_SUN, clearLimited, findNearest, followPath, limited, metInstance, metT, metTriangle, metU, metV,
+  ownB, ownG, ownR, radianceB, radianceG, radianceR,
+} from "./path";
+import {
+  EXTRA_EMISSION, EXTRA_OCCLUSION, EXTRA_OCCLUSION_SAMPLES, EXTRA_POSITION, FEATURE_ALBEDO, FEATURE_NORMAL, FILM_ADDED, FILM_ALPHA, FILM_CATCHER,
+  FILM_DEPTH, FILM_LIMITED, FILM_PROP, FILM_SAMPLES, FILM_SET, FILTER_CELLS, GROUP_BOUNCE, GROUP_LAMPS, GROUP_SKY, GROUP_SUN, HALF_ADDED, HALF_ALPHA,
+  HALF_CATCHER, HALF_PROP, HALF_W, HALF_W0, LIGHT_FLOATS, PARAM_CANCEL, PARAM_FILM, PARAM_FILM_EXTRAS, PARAM_FILM_FEATURES, PARAM_FILM_HALF,
+  PARAM_FILM_LIGHTS, PARAM_FILM_MATERIALS, PARAM_FILM_PROPS, PARAM_FILM_STRIDE, PARAM_FILTER, PARAM_FRAME_HEIGHT, PARAM_FRAME_WIDTH, PARAM_GENERATION,
+  PARAM_HEIGHT, PARAM_LENS_RADIUS, PARAM_OCCLUSION, PARAM_PICTURE, PARAM_POSITION, PARAM_PROP_ROOT, PARAM_ROTATION, PARAM_SEED,
+  PARAM_SHUTTER, PARAM_SPREAD, PARAM_SUN_IRRADIANCE, PARAM_WIDTH, PART_ALBEDO, PART_FLAGS, PART_IS_CATCHER, PART_ROUGHNESS, PART_SPECULAR, RAY_CAMERA,
 } from "./layout";
 
 const ONE: f32 = 1;
 const PI: f32 = 3.141592653589793;
+const INV_PI: f32 = 0.3183098861837907;
 const FAR: f32 = 1e30;
-// Runs of dimensions: film 0, sun and hemisphere of the catcher 4, its reflection 8, paths from 16 and 160 on.
+// Runs of dimensions: pixel, lens and moment 0-2; of the catcher sun 4, hemisphere 5, environment 6-7, shining props 8-9,
+// lamps 12 on, reflection 34; ambient occlusion 36; paths from 40 and 160 on.
+const LENS_DIMENSION: u32 = 1;
+const MOMENT_DIMENSION: u32 = 2;
 const CATCHER_DIMENSION: u32 = 4;
-const REFLECTION_DIMENSION: u32 = 8;
-const PATH_DIMENSION: u32 = 16;
+const LAMP_DIMENSION: u32 = 12;
+const REFLECTION_DIMENSION: u32 = 34;
+const OCCLUSION_DIMENSION: u32 = 36;
+const PATH_DIMENSION: u32 = 40;
 const REFLECTED_PATH_DIMENSION: u32 = 160;
+
+// The pixel at work, and its sums of one sample by light, all groups together.
+let pixel: u32 = 0;
+let half: u32 = 0;
+let lights: u32 = 0;
 
 // @ts-ignore: decorator
 @inline
-function add(pixel: u32, slot: u32, r: f32, g: f32, b: f32): void {
-  const a = pixel + (slot << 2);
-  store<f32>(a, load<f32>(a) + r);
-  store<f32>(a, load<f32>(a, 4) + g, 4);
-  store<f32>(a, load<f32>(a, 8) + b, 8);
+function add(address: u32, r: f32, g: f32, b: f32): void {
+  store<f32>(address, load<f32>(address) + r);
+  store<f32>(address, load<f32>(address, 4) + g, 4);
+  store<f32>(address, load<f32>(address, 8) + b, 8);
 }
 
 // @ts-ignore: decorator
 @inline
-function addOne(pixel: u32, slot: u32, value: f32): void {
-  const a = pixel + (slot << 2);
-  store<f32>(a, load<f32>(a) + value);
+function addOne(address: u32, value: f32): void {
+  store<f32>(address, load<f32>(address) + value);
+}
+
+/** Adds light of a group to the catcher's sum without the props. */
+// @ts-ignore: decorator
+@inline
+function addW0(group: u32, r: f32, g: f32, b: f32): void {
+  add(lights + group * (LIGHT_FLOATS << 2) + 12, r, g, b);
+  if (half) add(half + (HALF_W0 << 2), r, g, b);
+}
+/** The same with the props. */
+// @ts-ignore: decorator
+@inline
+function addW(group: u32, r: f32, g: f32, b: f32): void {
+  add(lights + group * (LIGHT_FLOATS << 2), r, g, b);
+  if (half) add(half + (HALF_W << 2), r, g, b);
+}
+
+/** Light that reaches the catcher in full where no prop is in the way, given as irradiance. */
+// @ts-ignore: decorator
+@inline
+function addDirect(group: u32, props: bool, x: f32, y: f32, z: f32, toX: f32, toY: f32, toZ: f32, reach: f32, r: f32, g: f32, b: f32): void {
+  addW0(group, r, g, b);
+  if (!props) {
+    addW(group, r, g, b);
+    return;
+  }
+  if (light.propsBlock(x, y, z, toX, toY, toZ, reach)) return;
+  if (wentThrough()) addW(group, r * throughR(), g * throughG(), b * throughB());
+  else addW(group, r, g, b);
 }
 
 /** Light on the catcher point loaded last, with the props and without, from the same random numbers. */
-function evaluateCatcher(pixel: u32, u: f32, v: f32, dx: f32, dy: f32, dz: f32): void {
-  const gx = surface.gx, gy = surface.gy, gz = surface.gz;
-  const x = surface.px + gx * surface.offset, y = surface.py + gy * surface.offset, z = surface.pz + gz * surface.offset;
-  const roughness = load<f32>(surface.object, OBJECT_ROUGHNESS), specular = load<f32>(surface.object, OBJECT_SPECULAR);
+function evaluateCatcher(u: f32, v: f32, dx: f32, dy: f32, dz: f32): void {
+  const gx = surface.gx, gy = surface.gy, gz = surface.gz, px = surface.px, py = surface.py, pz = surface.pz;
+  const x = px + gx * surface.offset, y = py + gy * surface.offset, z = pz + gz * surface.offset;
+  const roughness = load<f32>(surface.part, PART_ROUGHNESS), specular = load<f32>(surface.part, PART_SPECULAR);
   const props = paramU(PARAM_PROP_ROOT) != 0;
-  addOne(pixel, FILM_CATCHER, 1);
-  seekDimension(CATCHER_DIMENSION);
+  addOne(pixel + (FILM_CATCHER << 2), 1);
+  if (half) addOne(half + (HALF_CATCHER << 2), 1);
   if (light.hasSun()) {
+    seekDimension(CATCHER_DIMENSION);
     light.drawSun();
     const c = light.sunX * gx + light.sunY * gy + light.sunZ * gz;
     if (c > 0 && !light.setBlocks(x, y, z, light.sunX, light.sunY, light.sunZ, FAR)) {
-      const e = c * light.maskAtPixel(u, v);
-      const er = e * paramF(PARAM_SUN_IRRADIANCE), eg = e * paramF(PARAM_SUN_IRRADIANCE + 4), eb = e * paramF(PARAM_SUN_IRRADIANCE + 8);
-      add(pixel, FILM_W0_SUN, er, eg, eb);
-      if (!(props && light.propsBlock(x, y, z, light.sunX, light.sunY, light.sunZ, FAR))) add(pixel, FILM_W_SUN, er, eg, eb);
+      // Through an open lens the point lies elsewhere in the plate than under the pixel.
+      const e = c * (paramF(PARAM_LENS_RADIUS) > 0 ? light.maskAtPoint(px, py, pz) : light.maskAtPixel(u, v));
+      addDirect(GROUP_SUN, props, x, y, z, light.sunX, light.sunY, light.sunZ, FAR, e * paramF(PARAM_SUN_IRRADIANCE), e * paramF(PARAM_SUN_IRRADIANCE + 4), e * paramF(PARAM_SUN_IRRADIANCE + 8));
+    }
+  }
+  if (light.hasEnvironment()) {
+    seekDimension(CATCHER_DIMENSION + 2);
+    if (light.drawEnvironment()) {
+      const c = light.toX * gx + light.toY * gy + light.toZ * gz;
+      if (c > 0 && !light.setBlocks(x, y, z, light.toX, light.toY, light.toZ, FAR)) {
+        const w = c * light.density / (light.density + c * INV_PI);
+        addDirect(GROUP_SKY, props, x, y, z, light.toX, light.toY, light.toZ, FAR, w * light.lightR, w * light.lightG, w * light.lightB);
+      }
+    }
+  }
+  const proper = light.properLamps();
+  for (let i: u32 = 0; i < proper; i++) {
+    seekDimension(LAMP_DIMENSION + i);
+    if (!light.drawLamp(light.lampAt(i), x, y, z)) continue;
+    const c = light.toX * gx + light.toY * gy + light.toZ * gz;
+    if (c <= 0 || light.setBlocks(x, y, z, light.toX, light.toY, light.toZ, light.reach)) continue;
+    addDirect(GROUP_LAMPS + i, props, x, y, z, light.toX, light.toY, light.toZ, light.reach, c * light.lightR, c * light.lightG, c * light.lightB);
+  }
+  if (props && light.lampCount() > proper) {
+    // Props that shine: light of theirs counts as bounce.
+    seekDimension(CATCHER_DIMENSION + 4);
+    if (light.drawAnyLamp(x, y, z, proper)) {
+      const c = light.toX * gx + light.toY * gy + light.toZ * gz;
+      const toX = light.toX, toY = light.toY, toZ = light.toZ, reach = light.reach;
+      const w = c * light.density / (light.density + c * INV_PI), r = w * light.lightR, g = w * light.lightG, b = w * light.lightB;
+      if (c > 0 && !light.setBlocks(x, y, z, toX, toY, toZ, reach) && !light.propsBlock(x, y, z, toX, toY, toZ, reach)) {
+        addW(GROUP_BOUNCE, r * throughR(), g * throughG(), b * throughB());
+      }
     }
   }
   seekDimension(CATCHER_DIMENSION + 1);
   setFrame(gx, gy, gz);
-  drawCosine();
-  gatherDirection(pixel, x, y, z, worldX(), worldY(), worldZ(), props);
-  if (specular > 0 && props) reflect(pixel, x, y, z, dx, dy, dz, gx, gy, gz, roughness, specular);
+  const cosine = drawCosine();
+  gatherDirection(x, y, z, worldX(), worldY(), worldZ(), cosine, props);
+  if (specular > 0 && props) reflect(x, y, z, dx, dy, dz, gx, gy, gz, roughness, specular);
 }
 
-function gatherDirection(pixel: u32, x: f32, y: f32, z: f32, wx: f32, wy: f32, wz: f32, props: bool): void {
-  const met = findNearest(x, y, z, wx, wy, wz, false);
-  followPath(x, y, z, wx, wy, wz, false, SUN_SAMPLED, true, PATH_DIMENSION);
+function gatherDirection(x: f32, y: f32, z: f32, wx: f32, wy: f32, wz: f32, cosine: f32, props: bool): void {
+  const density = cosine * INV_PI;
+  const met = findNearest(x, y, z, wx, wy, wz, 0);
+  followPath(x, y, z, wx, wy, wz, false, density, TAKEN_SUN | TAKEN_LAMPS, FROM_MATT, true, 0, 0.25, PATH_DIMENSION);
   const r0 = PI * radianceR, g0 = PI * radianceG, b0 = PI * radianceB;
   // The endless floor counts as bounce, in both sums alike: equal light must give equal bits.
   const bounce = met || wz < 0;
-  add(pixel, bounce ? FILM_W0_BOUNCE : FILM_W0_SKY, r0, g0, b0);
+  addW0(bounce ? GROUP_BOUNCE : GROUP_SKY, r0, g0, b0);
   if (!props) {
-    add(pixel, bounce ? FILM_W_BOUNCE : FILM_W_SKY, r0, g0, b0);
+    addW(bounce ? GROUP_BOUNCE : GROUP_SKY, r0, g0, b0);
     return;
   }
-  if (!bounce && !light.propsBlock(x, y, z, wx, wy, wz, FAR)) {
-    add(pixel, FILM_W_SKY, r0, g0, b0);
+  if (!bounce && !light.propsBlock(x, y, z, wx, wy, wz, FAR) && !wentThrough()) {
+    addW(GROUP_SKY, r0, g0, b0);
     return;
   }
-  followPath(x, y, z, wx, wy, wz, true, SUN_SAMPLED, false, PATH_DIMENSION);
-  add(pixel, FILM_W_BOUNCE, PI * radianceR, PI * radianceG, PI * radianceB);
+  followPath(x, y, z, wx, wy, wz, true, density, TAKEN_SUN | TAKEN_LAMPS, FROM_MATT, false, 0, 0.25, PATH_DIMENSION);
+  addW(GROUP_BOUNCE, PI * radianceR, PI * radianceG, PI * radianceB);
 }
 
 /** The catcher's own reflection: adds what it shows with the props less what it showed without them. */
-function reflect(pixel: u32, x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, gx: f32, gy: f32, gz: f32, roughness: f32, specular: f32): void {
-  surface.baseR = 0;
-  surface.baseG = 0;
-  surface.baseB = 0;
-  surface.metallic = 0;
-  surface.f0 = <f32>0.04 * specular;
-  surface.alpha = max<f32>(roughness * roughness, 0.002);
+function reflect(x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, gx: f32, gy: f32, gz: f32, roughness: f32, specular: f32): void {
+  surface.makeGloss(specular, roughness);
   setFrame(gx, gy, gz);
   const vx = -localX(dx, dy, dz), vy = -localY(dx, dy, dz), vz = max<f32>(-localZ(dx, dy, dz), 1e-4);
   bsdf.prepareBsdf(vz);
@@ -97,14 +169,36 @@ function reflect(pixel: u32, x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, 
   draw();
   if (!bsdf.sampleBsdf(vx, vy, vz, 0, draw1(), draw2())) return;
   bsdf.evaluateBsdf(vx, vy, vz, bsdf.outX, bsdf.outY, bsdf.outZ);
-  if (bsdf.pdf <= 0) return;
+  if (!(bsdf.pdf > 0)) return;
   const density = bsdf.pdf, weight = bsdf.fR / density;
   toWorld(bsdf.outX, bsdf.outY, bsdf.outZ);
-  const wx = worldX(), wy = worldY(), wz = worldZ();
-  followPath(x, y, z, wx, wy, wz, true, density, false, REFLECTED_PATH_DIMENSION);
+  const wx = worldX(), wy = worldY(), wz = worldZ(), spread: f32 = <f32>0.5 * roughness * roughness;
+  followPath(x, y, z, wx, wy, wz, true, density, 0, FROM_GLOSS, false, 0, spread, REFLECTED_PATH_DIMENSION);
   const r = radianceR, g = radianceG, b = radianceB;
-  followPath(x, y, z, wx, wy, wz, false, density, false, REFLECTED_PATH_DIMENSION);
-  add(pixel, FILM_ADDED, weight * (r - radianceR), weight * (g - radianceG), weight * (b - radianceB));
+  followPath(x, y, z, wx, wy, wz, false, density, 0, FROM_GLOSS, false, 0, spread, REFLECTED_PATH_DIMENSION);
+  const ar = weight * (r - radianceR), ag = weight * (g - radianceG), ab = weight * (b - radianceB);
+  add(pixel + (FILM_ADDED << 2), ar, ag, ab);
+  if (half) add(half + (HALF_ADDED << 2), ar, ag, ab);
+}
+
+/** Whether the hemisphere over the surface loaded last is open within a distance, along one direction. */
+function occlude(extras: u32, distance: f32): void {
+  const x = surface.px + surface.liftX + surface.gx * surface.offset, y = surface.py + surface.liftY + surface.gy * surface.offset, z = surface.pz + surface.liftZ + surface.gz * surface.offset;
+  seekDimension(OCCLUSION_DIMENSION);
+  setFrame(surface.sx, surface.sy, surface.sz);
+  drawCosine();
+  const wx = worldX(), wy = worldY(), wz = worldZ();
+  const open = !light.setBlocks(x, y, z, wx, wy, wz, distance) && !light.propsBlock(x, y, z, wx, wy, wz, distance);
+  if (open) addOne(extras + (EXTRA_OCCLUSION << 2), 1);
+  addOne(extras + (EXTRA_OCCLUSION_SAMPLES << 2), 1);
+}
+
+/** Offset within the pixel filter for a number of [0, 1): its inverse cumulated weight, tabulated. */
+// @ts-ignore: decorator
+@inline
+function filtered(table: u32, u: f32): f32 {
+  const x = u * <f32>FILTER_CELLS, i = min<u32>(FILTER_CELLS - 1, <u32>x), a = load<f32>(table + (i << 2));
+  return a + (x - <f32>i) * (load<f32>(table + (i << 2), 4) - a);
 }
 
 /**
@@ -113,39 +207,85 @@ function reflect(pixel: u32, x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, 
  */
 export function renderTile(params: u32, x0: u32, y0: u32, x1: u32, y1: u32, s0: u32, s1: u32): u32 {
   setParams(params);
-  const width = paramU(PARAM_WIDTH), film = paramU(PARAM_FILM), seed = paramU(PARAM_SEED);
+  const width = paramU(PARAM_WIDTH), film = paramU(PARAM_FILM), seed = paramU(PARAM_SEED), stride = paramU(PARAM_FILM_STRIDE) << 2;
   const scaleX = paramF(PARAM_FRAME_WIDTH) / <f32>width, scaleY = paramF(PARAM_FRAME_HEIGHT) / <f32>paramU(PARAM_HEIGHT);
   const ex = paramF(PARAM_POSITION), ey = paramF(PARAM_POSITION + 4), ez = paramF(PARAM_POSITION + 8);
   const axisX = paramF(PARAM_ROTATION + 24), axisY = paramF(PARAM_ROTATION + 28), axisZ = paramF(PARAM_ROTATION + 32);
-  const picture = paramU(PARAM_PICTURE) != 0, cancel = paramU(PARAM_CANCEL), generation = <i32>paramU(PARAM_GENERATION), filter = paramF(PARAM_FILTER);
+  const picture = paramU(PARAM_PICTURE) != 0, cancel = paramU(PARAM_CANCEL), generation = <i32>paramU(PARAM_GENERATION), filter = paramU(PARAM_FILTER);
+  const lens = paramF(PARAM_LENS_RADIUS) > 0, shutter = paramU(PARAM_SHUTTER) != 0, spread = paramF(PARAM_SPREAD);
+  const halfAt = paramU(PARAM_FILM_HALF) << 2, featuresAt = paramU(PARAM_FILM_FEATURES) << 2, extrasAt = paramU(PARAM_FILM_EXTRAS) << 2;
+  const propsAt = paramU(PARAM_FILM_PROPS) << 2, materialsAt = paramU(PARAM_FILM_MATERIALS) << 2, lightsAt = paramU(PARAM_FILM_LIGHTS) << 2;
+  const occlusion = paramF(PARAM_OCCLUSION);
+  setMoment(0);
   for (let y = y0; y < y1; y++) {
     if (cancel && atomic.load<i32>(cancel) != generation) return 1;
     for (let x = x0; x < x1; x++) {
-      const pixel = film + (y * width + x) * (FILM_FLOATS << 2);
+      pixel = film + (y * width + x) * stride;
+      lights = pixel + lightsAt;
       for (let s = s0; s < s1; s++) {
+        half = halfAt && !(s & 1) ? pixel + halfAt : 0;
         startSample(y * width + x, s, seed);
         draw();
-        const u = (<f32>x + <f32>0.5 + (draw1() - <f32>0.5) * filter) * scaleX, v = (<f32>y + <f32>0.5 + (draw2() - <f32>0.5) * filter) * scaleY;
+        const u = (<f32>x + <f32>0.5 + filtered(filter, draw1())) * scaleX, v = (<f32>y + <f32>0.5 + filtered(filter, draw2())) * scaleY;
         aimAtPixel(u, v);
+        let ox = ex, oy = ey, oz = ez;
+        if (lens) {
+          seekDimension(LENS_DIMENSION);
+          throughLens();
+          ox = lensX();
+          oy = lensY();
+          oz = lensZ();
+        }
+        if (shutter) {
+          seekDimension(MOMENT_DIMENSION);
+          draw();
+          setMoment(draw1());
+        }
         const dx = rayX(), dy = rayY(), dz = rayZ();
-        const met = findNearest(ex, ey, ez, dx, dy, dz, true);
-        addOne(pixel, FILM_SAMPLES, 1);
-        if (picture || (met && !metSet)) {
+        const met = findNearest(ox, oy, oz, dx, dy, dz, RAY_CAMERA);
+        addOne(pixel + (FILM_SAMPLES << 2), 1);
+        const instance = metInstance;
+        clearLimited();
+        if (picture || instance) {
           const depth = metT * (dx * axisX + dy * axisY + dz * axisZ);
-          followPath(ex, ey, ez, dx, dy, dz, true, 0, true, PATH_DIMENSION);
-          add(pixel, FILM_PROP, radianceR, radianceG, radianceB);
+          if (met && instance && (featuresAt | extrasAt | materialsAt | propsAt)) {
+            surface.loadSurface(metTriangle, metU, metV, instance, dx, dy, dz, metT * spread);
+            noteSurface(featuresAt, extrasAt, surface.baseR, surface.baseG, surface.baseB);
+            if (propsAt) addOne(pixel + propsAt + (surface.prop << 2), 1);
+            if (materialsAt) addOne(pixel + materialsAt + (surface.materialNumber() << 2), 1);
+            if (extrasAt && occlusion > 0) occlude(pixel + extrasAt, occlusion);
+          }
+          followPath(ox, oy, oz, dx, dy, dz, true, 0, 0, FROM_CAMERA, true, 0, spread, PATH_DIMENSION);
+          add(pixel + (FILM_PROP << 2), radianceR, radianceG, radianceB);
+          if (half) add(half + (HALF_PROP << 2), radianceR, radianceG, radianceB);
+          if (extrasAt) add(pixel + extrasAt + (EXTRA_EMISSION << 2), ownR, ownG, ownB);
           if (met) {
-            addOne(pixel, FILM_ALPHA, 1);
-            addOne(pixel, FILM_DEPTH, depth);
+            addOne(pixel + (FILM_ALPHA << 2), 1);
+            addOne(pixel + (FILM_DEPTH << 2), depth);
+            if (half) addOne(half + (HALF_ALPHA << 2), 1);
           }
         } else if (met) {
-          surface.loadSurface(metTriangle, metU, metV, dx, dy, dz);
-          if (load<u32>(surface.object, OBJECT_FLAGS) & OBJECT_IS_CATCHER) evaluateCatcher(pixel, u, v, dx, dy, dz);
+          surface.loadSurface(metTriangle, metU, metV, 0, dx, dy, dz, metT * spread);
+          addOne(pixel + (FILM_SET << 2), 1);
+          if (load<u32>(surface.part, PART_FLAGS) & PART_IS_CATCHER) {
+            if (featuresAt) noteSurface(featuresAt, 0, load<f32>(surface.part, PART_ALBEDO), load<f32>(surface.part, PART_ALBEDO + 4), load<f32>(surface.part, PART_ALBEDO + 8));
+            if (extrasAt && occlusion > 0) occlude(pixel + extrasAt, occlusion);
+            evaluateCatcher(u, v, dx, dy, dz);
+          }
         }
+        if (limited) addOne(pixel + (FILM_LIMITED << 2), 1);
       }
     }
   }
   return 0;
+}
+
+function noteSurface(featuresAt: u32, extrasAt: u32, r: f32, g: f32, b: f32): void {
+  if (featuresAt) {
+    add(pixel + featuresAt + (FEATURE_ALBEDO << 2), r, g, b);
+    add(pixel + featuresAt + (FEATURE_NORMAL << 2), surface.nx, surface.ny, surface.nz);
+  }
+  if (extrasAt) add(pixel + extrasAt + (EXTRA_POSITION << 2), surface.px, surface.py, surface.pz);
 }
 
 /** Irradiance without sun and props on the set at cells of a coarse picture of the plate; -1 where no set is seen. */
@@ -158,13 +298,13 @@ export function renderFill(params: u32, y0: u32, y1: u32, width: u32, height: u3
       const cell = out + (y * width + x) * 12;
       aimAtPixel((<f32>x + <f32>0.5) * scaleX, (<f32>y + <f32>0.5) * scaleY);
       const dx = rayX(), dy = rayY(), dz = rayZ();
-      if (!findNearest(ex, ey, ez, dx, dy, dz, false)) {
+      if (!findNearest(ex, ey, ez, dx, dy, dz, 0)) {
         store<f32>(cell, -1);
         store<f32>(cell, -1, 4);
         store<f32>(cell, -1, 8);
         continue;
       }
-      surface.loadSurface(metTriangle, metU, metV, dx, dy, dz);
+      surface.loadSurface(metTriangle, metU, metV, 0, dx, dy, dz, 0);
       gatherHemisphere(y * width + x, seed, samples);
       store<f32>(cell, gatherR);
       store<f32>(cell, gatherG, 4);
@@ -178,36 +318,62 @@ let gatherR: f32 = 0, gatherG: f32 = 0, gatherB: f32 = 0, openShare: f32 = 0, bo
 function gatherHemisphere(cell: u32, seed: u32, samples: u32): void {
   const gx = surface.gx, gy = surface.gy, gz = surface.gz;
   const x = surface.px + gx * surface.offset, y = surface.py + gy * surface.offset, z = surface.pz + gz * surface.offset;
-  let open: f32 = 0, br: f32 = 0, bg: f32 = 0, bb: f32 = 0;
+  let open: f32 = 0, br: f32 = 0, bg: f32 = 0, bb: f32 = 0, sr: f32 = 0, sg: f32 = 0, sb: f32 = 0, lr: f32 = 0, lg: f32 = 0, lb: f32 = 0;
+  const environment = light.hasEnvironment(), proper = light.properLamps();
   for (let s: u32 = 0; s < samples; s++) {
     startSample(cell, s, seed);
+    if (environment) {
+      seekDimension(CATCHER_DIMENSION + 2);
+      if (light.drawEnvironment()) {
+        const c = light.toX * gx + light.toY * gy + light.toZ * gz;
+        if (c > 0 && !light.setBlocks(x, y, z, light.toX, light.toY, light.toZ, FAR)) {
+          const w = c * light.density / (light.density + c * INV_PI);
+          sr += w * light.lightR;
+          sg += w * light.lightG;
+          sb += w * light.lightB;
+        }
+      }
+    }
+    for (let i: u32 = 0; i < proper; i++) {
+      seekDimension(LAMP_DIMENSION + i);
+      if (!light.drawLamp(light.lampAt(i), x, y, z)) continue;
+      const c = light.toX * gx + light.toY * gy + light.toZ * gz;
+      if (c <= 0 || light.setBlocks(x, y, z, light.toX, light.toY, light.toZ, light.reach)) continue;
+      lr += c * light.lightR;
+      lg += c * light.lightG;
+      lb += c * light.lightB;
+    }
     seekDimension(CATCHER_DIMENSION + 1);
     setFrame(gx, gy, gz);
-    drawCosine();
+    const cosine = drawCosine();
     const wx = worldX(), wy = worldY(), wz = worldZ();
-    if (!findNearest(x, y, z, wx, wy, wz, false)) {
-      open += 1;
-      continue;
+    const met = findNearest(x, y, z, wx, wy, wz, 0);
+    if (!met && wz > 0) open += 1;
+    followPath(x, y, z, wx, wy, wz, false, cosine * INV_PI, TAKEN_SUN | TAKEN_LAMPS, FROM_MATT, true, 0, 0.25, PATH_DIMENSION);
+    if (met || wz <= 0) {
+      br += PI * radianceR;
+      bg += PI * radianceG;
+      bb += PI * radianceB;
+    } else {
+      sr += PI * radianceR;
+      sg += PI * radianceG;
+      sb += PI * radianceB;
     }
-    followPath(x, y, z, wx, wy, wz, false, SUN_SAMPLED, true, PATH_DIMENSION);
-    br += radianceR;
-    bg += radianceG;
-    bb += radianceB;
   }
   const n = ONE / <f32>samples;
   openShare = open * n;
-  bounceR = PI * br * n;
-  bounceG = PI * bg * n;
-  bounceB = PI * bb * n;
-  gatherR = bounceR + PI * openShare * paramF(PARAM_SKY);
-  gatherG = bounceG + PI * openShare * paramF(PARAM_SKY + 4);
-  gatherB = bounceB + PI * openShare * paramF(PARAM_SKY + 8);
+  bounceR = (br + lr) * n;
+  bounceG = (bg + lg) * n;
+  bounceB = (bb + lb) * n;
+  gatherR = bounceR + sr * n;
+  gatherG = bounceG + sg * n;
+  gatherB = bounceB + sb * n;
 }
 
 /**
  * Light on the set where plate pixels show it. `pixels` holds two f32 each; `out` takes six each: the share of the
- * cosine-weighted hemisphere that is open sky, irradiance from the set (3), the share of the sun's disc in view, and
- * the cosine to the sun. A pixel that shows no set gets an open share of -1.
+ * cosine-weighted hemisphere that is open sky, irradiance from the set and the lamps (3), the share of the sun's disc in
+ * view, and the cosine to the sun. A pixel that shows no set gets an open share of -1.
  */
 export function probePixels(params: u32, pixels: u32, count: u32, samples: u32, out: u32): void {
   setParams(params);
@@ -216,11 +382,11 @@ export function probePixels(params: u32, pixels: u32, count: u32, samples: u32, 
     const to = out + i * 24;
     aimAtPixel(load<f32>(pixels + (i << 3)), load<f32>(pixels + (i << 3), 4));
     const dx = rayX(), dy = rayY(), dz = rayZ();
-    if (!findNearest(ex, ey, ez, dx, dy, dz, false)) {
+    if (!findNearest(ex, ey, ez, dx, dy, dz, 0)) {
       store<f32>(to, -1);
       continue;
     }
-    surface.loadSurface(metTriangle, metU, metV, dx, dy, dz);
+    surface.loadSurface(metTriangle, metU, metV, 0, dx, dy, dz, 0);
     const gx = surface.gx, gy = surface.gy, gz = surface.gz;
     const x = surface.px + gx * surface.offset, y = surface.py + gy * surface.offset, z = surface.pz + gz * surface.offset;
     gatherHemisphere(i, seed, samples);
@@ -238,5 +404,57 @@ export function probePixels(params: u32, pixels: u32, count: u32, samples: u32, 
     }
     store<f32>(to, seen / 64, 16);
     store<f32>(to, cosine / 64, 20);
+  }
+}
+
+let pickedT: f32 = 0, pickedProp: i32 = -1;
+
+/**
+ * What the plate pixel shows: the distance along the view axis in metres, 0 for nothing. `pickedPropNumber` is then the
+ * prop's number, or -1 for the set.
+ */
+export function pickPixel(params: u32, u: f32, v: f32): f32 {
+  setParams(params);
+  setMoment(0);
+  startSample(0, 0, 1);
+  aimAtPixel(u, v);
+  const dx = rayX(), dy = rayY(), dz = rayZ();
+  pickedProp = -1;
+  if (!findNearest(paramF(PARAM_POSITION), paramF(PARAM_POSITION + 4), paramF(PARAM_POSITION + 8), dx, dy, dz, RAY_CAMERA)) return 0;
+  pickedT = metT * (dx * paramF(PARAM_ROTATION + 24) + dy * paramF(PARAM_ROTATION + 28) + dz * paramF(PARAM_ROTATION + 32));
+  if (metInstance) {
+    surface.loadSurface(metTriangle, metU, metV, metInstance, dx, dy, dz, 0);
+    pickedProp = <i32>surface.prop;
+  }
+  return pickedT;
+}
+export function pickedPropNumber(): i32 {
+  return pickedProp;
+}
+
+/**
+ * Batch for tests: `count` draws of the material of triangle 0 for a viewer in the local frame; `out` takes seven f32
+ * each: direction, value times cosine, density (0 where absorbed).
+ */
+export function drawBsdf(params: u32, vx: f32, vy: f32, vz: f32, front: u32, count: u32, out: u32): void {
+  setParams(params);
+  surface.loadSurface(0, 0.3, 0.3, 0, 0, 0, front ? <f32>-1 : <f32>1, 0);
+  bsdf.prepareBsdf(vz);
+  for (let i: u32 = 0; i < count; i++) {
+    const to = out + i * 28;
+    memory.fill(to, 0, 28);
+    startSample(7, i, 11);
+    draw();
+    const lobe = draw1();
+    draw();
+    if (!bsdf.sampleBsdf(vx, vy, vz, lobe, draw1(), draw2())) continue;
+    bsdf.evaluateBsdf(vx, vy, vz, bsdf.outX, bsdf.outY, bsdf.outZ);
+    store<f32>(to, bsdf.outX);
+    store<f32>(to, bsdf.outY, 4);
+    store<f32>(to, bsdf.outZ, 8);
+    store<f32>(to, bsdf.fR, 12);
+    store<f32>(to, bsdf.fG, 16);
+    store<f32>(to, bsdf.fB, 20);
+    store<f32>(to, bsdf.pdf, 24);
   }
 }

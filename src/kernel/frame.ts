@@ -24,6 +24,25 @@ export function setFrame(x: f32, y: f32, z: f32): void {
   nz = z;
 }
 
+/** The frame about a normal whose first axis follows a tangent. */
+export function setFrameAlong(x: f32, y: f32, z: f32, tx: f32, ty: f32, tz: f32): void {
+  const along = tx * x + ty * y + tz * z;
+  let ux = tx - along * x, uy = ty - along * y, uz = tz - along * z;
+  const s = ONE / sqrt<f32>(max<f32>(1e-20, ux * ux + uy * uy + uz * uz));
+  ux *= s;
+  uy *= s;
+  uz *= s;
+  ax = ux;
+  ay = uy;
+  az = uz;
+  bx = y * uz - z * uy;
+  by = z * ux - x * uz;
+  bz = x * uy - y * ux;
+  nx = x;
+  ny = y;
+  nz = z;
+}
+
 /** Turns a local direction (z along the normal) into the world: `worldX` to `worldZ`. */
 export function toWorld(x: f32, y: f32, z: f32): void {
   wx = x * ax + y * bx + z * nx;

@@ -1,4 +1,8 @@
-export { buildBvh } from "./build";
-export { closest, closestBatch, hitT, hitU, hitV, occluded, occludedBatch, setScratch } from "./traversal";
+export { buildBoxes, buildTriangles, emit, planCollapse } from "./build";
+export {
+  closest, closestBatch, closestInstance, closestInstanceBatch, hitInstance, hitT, hitU, hitV, occluded, occludedBatch, occludedByInstance,
+  occludedInstanceBatch, setScratch, takeRayCount,
+} from "./traversal";
+export { setParams } from "./params";
 export { samplePoints } from "./sampler";
-export { probePixels, renderFill, renderTile } from "./film";
+export { drawBsdf, pickPixel, pickedPropNumber, probePixels, renderFill, renderTile } from "./film";

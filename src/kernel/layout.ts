@@ -1,61 +1,134 @@
 /**
  * Byte layouts shared by the WebAssembly module and the TypeScript that fills its memory.
- * Plain untyped numbers, so that both compilers read the same file. Offsets are in bytes.
+ * Plain untyped numbers, so that both compilers read the same file. Offsets are in bytes unless said otherwise.
  */
 
-// Scratch memory of one thread: traversal stack and spilled loop invariants.
+// Scratch memory of one thread: traversal stacks and spilled loop invariants, of triangles and of instances.
 export const SCRATCH_BYTES = 65536;
+export const SCRATCH_INSTANCES = 32768;
 
-// One triangle: three vertex indices and an object index.
+// One triangle: three vertex indices and a part index.
 export const TRIANGLE_BYTES = 16;
 
-// BVH: bytes per node of eight children and per block of four triangles.
+// BVH: bytes per node of eight children, per block of four triangles, and per block of four instance numbers.
 export const NODE_BYTES = 256;
 export const NODE_CHILDREN = 192;
 export const TRIANGLE_BLOCK_BYTES = 208;
+export const INSTANCE_BLOCK_BYTES = 16;
+// Set in a block's triangle number where a hit must be asked whether it stops the ray.
+export const ASK_BIT = 0x80000000;
 
-// Object: role and material of a run of triangles.
-export const OBJECT_BYTES = 48;
-export const OBJECT_MATERIAL = 0; // u32
-export const OBJECT_FLAGS = 4; // u32, OBJECT_IS_*
-export const OBJECT_ALBEDO = 8; // 3 f32: colour of a set surface where the plate does not show it
-export const OBJECT_ROUGHNESS = 20; // f32: roughness of the catcher's reflection
-export const OBJECT_SPECULAR = 24; // f32: weight of the catcher's reflection, 0 for none
-export const OBJECT_IS_SET = 1;
-export const OBJECT_IS_CATCHER = 2;
+// Building: bytes a primitive, a binary node, and a binary node's plan of collapse.
+export const RECORD_BYTES = 32;
+export const BINARY_BYTES = 32;
+export const PLAN_BYTES = 40;
 
-// Material: glTF 2.0 metallic-roughness.
-export const MATERIAL_BYTES = 96;
+// Part: what a run of triangles is made of, and for the set its role.
+export const PART_BYTES = 48;
+export const PART_MATERIAL = 0; // u32
+export const PART_FLAGS = 4; // u32, PART_IS_*
+export const PART_ALBEDO = 8; // 3 f32: colour of a set surface where the plate does not show it
+export const PART_ROUGHNESS = 20; // f32: roughness of the catcher's reflection
+export const PART_SPECULAR = 24; // f32: weight of the catcher's reflection, 0 for none
+export const PART_IS_SET = 1;
+export const PART_IS_CATCHER = 2;
+export const PART_ASKS = 4; // cut out or seen through: hits are asked
+
+// Instance of a model: 3x4 matrices by rows.
+export const INSTANCE_BYTES = 160;
+export const INSTANCE_INVERSE = 0; // 12 f32: world to model
+export const INSTANCE_FORWARD = 48; // 12 f32: model to world, when the shutter opens
+export const INSTANCE_END = 96; // 12 f32: the same when it closes
+export const INSTANCE_ROOT = 144; // u32
+export const INSTANCE_FLAGS = 148; // u32: RAY_* that meet it, INSTANCE_MOVES
+export const INSTANCE_PROP = 152; // u32: number of its prop
+export const INSTANCE_MOVES = 256;
+export const RAY_CAMERA = 1;
+export const RAY_SHADOW = 2;
+export const RAY_REFLECTION = 4;
+export const RAY_BOUNCE = 8;
+
+// Material: glTF 2.0 metallic-roughness with extensions.
+export const MATERIAL_BYTES = 256;
 export const MATERIAL_BASE = 0; // 4 f32, linear
 export const MATERIAL_EMISSIVE = 16; // 3 f32, linear
 export const MATERIAL_METALLIC = 28; // f32
 export const MATERIAL_ROUGHNESS = 32; // f32
 export const MATERIAL_NORMAL_SCALE = 36; // f32
 export const MATERIAL_FLAGS = 40; // u32, MATERIAL_*
-export const MATERIAL_F0 = 44; // f32, reflectance of the dielectric at normal incidence
-export const MATERIAL_BASE_TEXTURE = 48; // u32 texture index + 1, 0 for none
-export const MATERIAL_SURFACE_TEXTURE = 52; // roughness in green, metallic in blue
-export const MATERIAL_NORMAL_TEXTURE = 56;
-export const MATERIAL_EMISSIVE_TEXTURE = 60;
+export const MATERIAL_INDEX = 44; // f32, index of refraction
+export const MATERIAL_SPECULAR = 48; // f32
+export const MATERIAL_SPECULAR_COLOUR = 52; // 3 f32
+export const MATERIAL_TRANSMISSION = 64; // f32
+export const MATERIAL_ABSORPTION = 68; // 3 f32, per metre
+export const MATERIAL_COAT = 80; // f32
+export const MATERIAL_COAT_ROUGHNESS = 84; // f32
+export const MATERIAL_SHEEN = 88; // 3 f32
+export const MATERIAL_SHEEN_ROUGHNESS = 100; // f32
+export const MATERIAL_ANISOTROPY = 104; // f32
+export const MATERIAL_ANISOTROPY_TURN = 108; // 2 f32, cosine and sine
+export const MATERIAL_CUTOFF = 116; // f32
+export const MATERIAL_NUMBER = 120; // u32, for the mattes
+export const MATERIAL_LAMP = 124; // f32: luminance by which its triangles are drawn as lamps, 0 where they are not
+export const MATERIAL_BASE_TEXTURE = 128; // texture slots
+export const MATERIAL_SURFACE_TEXTURE = 160; // roughness in green, metallic in blue
+export const MATERIAL_NORMAL_TEXTURE = 192;
+export const MATERIAL_EMISSIVE_TEXTURE = 224;
+// Texture slot: number + 1 (0 for none), then a 2x3 matrix by rows from texture coordinates to the picture.
+export const SLOT_MATRIX = 8;
 export const MATERIAL_SEES_BACKDROP = 1;
+export const MATERIAL_MASK = 2;
+export const MATERIAL_BLEND = 4;
+export const MATERIAL_TRANSMITS = 8;
+export const MATERIAL_THIN = 16;
 
-// Texture: RGBA8 texels, rows from the top, both directions repeat.
-export const TEXTURE_BYTES = 16;
-export const TEXTURE_TEXELS = 0; // u32 address
-export const TEXTURE_WIDTH = 4;
-export const TEXTURE_HEIGHT = 8;
+// Texture: RGBA8 texels, rows from the top, with its smaller copies.
+export const TEXTURE_BYTES = 80;
+export const TEXTURE_WIDTH = 0; // u32
+export const TEXTURE_HEIGHT = 4; // u32
+export const TEXTURE_LEVELS = 8; // u32
+export const TEXTURE_WRAP = 12; // u32: 0 repeat, 1 clamp, 2 mirror; across in bits 0-1, down in bits 2-3
+export const TEXTURE_LEVEL = 16; // u32 addresses, 16 at most
+export const TEXTURE_MAX_LEVELS = 16;
+
+// Lamp: an emitting area. Triangles of emissive props follow the lamps proper.
+export const LAMP_BYTES = 112;
+export const LAMP_KIND = 0; // u32, LAMP_IS_*
+export const LAMP_GROUP = 4; // u32: light group on the film
+export const LAMP_SHARE = 8; // f32: probability of being drawn
+export const LAMP_SUM = 12; // f32: probability of it and all before it
+export const LAMP_POSITION = 16; // 3 f32: centre, or first vertex
+export const LAMP_U = 28; // 3 f32: half side, or first edge
+export const LAMP_V = 40; // 3 f32
+export const LAMP_NORMAL = 52; // 3 f32
+export const LAMP_RADIANCE = 64; // 3 f32
+export const LAMP_AREA = 76; // f32
+export const LAMP_RADIUS = 80; // f32, of a sphere
+export const LAMP_INNER = 84; // f32 cosine up to which a spot is full
+export const LAMP_OUTER = 88; // f32 cosine beyond which it is dark; below -1 without a cone
+export const LAMP_TRIANGLE = 92; // u32
+export const LAMP_TWO_SIDED = 96; // u32
+export const LAMP_IS_RECTANGLE = 0;
+export const LAMP_IS_DISC = 1;
+export const LAMP_IS_SPHERE = 2;
+export const LAMP_IS_TRIANGLE = 3;
+
+// Light groups: sun, sky, bounce, then one a lamp.
+export const GROUP_SUN = 0;
+export const GROUP_SKY = 1;
+export const GROUP_BOUNCE = 2;
+export const GROUP_LAMPS = 3;
 
 // Parameters of one render.
-export const PARAM_BYTES = 512;
+export const PARAM_BYTES = 1024;
 export const PARAM_SET_ROOT = 0; // u32 address of the set's root node, 0 for none
-export const PARAM_PROP_ROOT = 4; // u32 the same of the props
-export const PARAM_SET_BASE = 8; // u32 first triangle of the set
-export const PARAM_PROP_BASE = 12; // u32 first triangle of the props
+export const PARAM_PROP_ROOT = 4; // u32 the same of the instances
+export const PARAM_INSTANCES = 8; // u32 address
 export const PARAM_POSITIONS = 16; // u32 address, 3 f32 a vertex
 export const PARAM_NORMALS = 20; // u32 address, 3 f32 a vertex
 export const PARAM_UVS = 24; // u32 address, 2 f32 a vertex
 export const PARAM_TRIANGLES = 28; // u32 address
-export const PARAM_OBJECTS = 32;
+export const PARAM_PARTS = 32;
 export const PARAM_MATERIALS = 36;
 export const PARAM_TEXTURES = 40;
 export const PARAM_SRGB_TABLE = 44; // u32 address of 256 f32
@@ -93,19 +166,63 @@ export const PARAM_FLOOR_ALBEDO = 252; // 3 f32
 export const PARAM_CANCEL = 264; // u32 address of an i32 generation counter, 0 for none
 export const PARAM_GENERATION = 268; // i32 generation this render belongs to
 export const PARAM_PICTURE = 272; // u32: 1 renders everything as seen, 0 renders props and catchers over a plate
-export const PARAM_FILTER = 276; // f32 width of the pixel filter in pixels
+export const PARAM_FILTER = 276; // u32 address of FILTER_CELLS + 1 f32: offsets in pixels by cumulated weight
+export const PARAM_LAMPS = 280; // u32 address
+export const PARAM_LAMP_COUNT = 284; // u32 all that are drawn
+export const PARAM_LAMP_PROPER = 288; // u32 those that are no triangles; they come first
+export const PARAM_LAMP_POWER = 292; // f32 sum of luminance times area over all
+export const PARAM_ENVIRONMENT = 296; // u32 address of 3 f32 a pixel, latitude-longitude, 0 for none
+export const PARAM_ENVIRONMENT_WIDTH = 300;
+export const PARAM_ENVIRONMENT_HEIGHT = 304;
+export const PARAM_ENVIRONMENT_ALIAS = 308; // u32 address of (f32 keep, u32 other) a pixel
+export const PARAM_ENVIRONMENT_WEIGHT = 312; // u32 address of 1 f32 a pixel: probability times pixels
+export const PARAM_ALBEDO_TABLE = 316; // u32 address: directional albedo of GGX
+export const PARAM_SHEEN_TABLE = 320; // u32 address: the same of the sheen
+export const PARAM_LENS_RADIUS = 324; // f32 metres, 0 for a pinhole
+export const PARAM_FOCUS = 328; // f32 metres along the view axis
+export const PARAM_BLADES = 332; // u32, below 3 for a round opening
+export const PARAM_BLADE_TURN = 336; // f32 radians
+export const PARAM_OCCLUSION = 340; // f32 metres that ambient occlusion looks, 0 for off
+export const PARAM_LIMIT = 344; // f32 most that light from beyond the first bounce may add to a sample, 0 for no limit
+export const PARAM_SPREAD = 348; // f32 radians between pixels
+export const PARAM_FILM_STRIDE = 352; // u32 floats a pixel
+export const PARAM_FILM_LIGHTS = 356; // u32 floats: sums by light group
+export const PARAM_FILM_HALF = 360; // u32 floats: sums of the even samples, 0 for none
+export const PARAM_FILM_FEATURES = 364; // u32 floats, 0 for none
+export const PARAM_FILM_EXTRAS = 368; // u32 floats, 0 for none
+export const PARAM_FILM_PROPS = 372; // u32 floats: coverage by prop, 0 for none
+export const PARAM_FILM_MATERIALS = 376; // u32 floats: coverage by material, 0 for none
+export const PARAM_SHUTTER = 380; // u32: 1 where anything moves
 
-// Film: f32 sums per pixel.
-export const FILM_FLOATS = 28;
+export const FILTER_CELLS = 256;
+export const ALBEDO_CELLS = 64; // cosine across, roughness down
+export const SHEEN_CELLS = 32;
+
+// Film: f32 sums per pixel, as numbers of floats. What is here is always there; more follows by parameter.
 export const FILM_PROP = 0; // rgb, premultiplied
 export const FILM_ALPHA = 3;
-export const FILM_W_SUN = 4;
-export const FILM_W0_SUN = 7;
-export const FILM_W_SKY = 10;
-export const FILM_W0_SKY = 13;
-export const FILM_W_BOUNCE = 16;
-export const FILM_W0_BOUNCE = 19;
-export const FILM_ADDED = 22;
-export const FILM_CATCHER = 25; // samples that met a catcher
-export const FILM_DEPTH = 26; // distance along the view axis, summed over prop samples
-export const FILM_SAMPLES = 27;
+export const FILM_ADDED = 4;
+export const FILM_CATCHER = 7; // samples that met a catcher
+export const FILM_DEPTH = 8; // distance along the view axis, summed over prop samples
+export const FILM_SAMPLES = 9;
+export const FILM_SET = 10; // samples that met the set, whether it catches or blocks
+export const FILM_LIMITED = 11; // samples whose light was limited
+export const FILM_BASE_FLOATS = 12;
+// For each light group: rgb with the props, rgb without.
+export const LIGHT_FLOATS = 6;
+// Even samples only.
+export const HALF_PROP = 0;
+export const HALF_ALPHA = 3;
+export const HALF_ADDED = 4;
+export const HALF_W = 7;
+export const HALF_W0 = 10;
+export const HALF_CATCHER = 13;
+export const HALF_FLOATS = 14;
+export const FEATURE_ALBEDO = 0;
+export const FEATURE_NORMAL = 3;
+export const FEATURE_FLOATS = 6;
+export const EXTRA_EMISSION = 0;
+export const EXTRA_POSITION = 3;
+export const EXTRA_OCCLUSION = 6; // share of the hemisphere that is open
+export const EXTRA_OCCLUSION_SAMPLES = 7;
+export const EXTRA_FLOATS = 8;

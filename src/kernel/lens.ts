@@ -1,7 +1,9 @@
 // The plate's camera: rays from plate pixels through the distorted lens, and the projection of world points.
 // Brown-Conrady as in docs/design.md section 3: distortion maps undistorted to distorted coordinates.
-import { paramF } from "./params";
-import { PARAM_DISTORTION, PARAM_FOCAL, PARAM_POSITION, PARAM_PRINCIPAL, PARAM_ROTATION } from "./layout";
+import { paramF, paramU } from "./params";
+import { draw, draw1, draw2 } from "./sampler";
+import { diskX, diskY, toDisk } from "./frame";
+import { PARAM_BLADES, PARAM_BLADE_TURN, PARAM_DISTORTION, PARAM_FOCAL, PARAM_FOCUS, PARAM_LENS_RADIUS, PARAM_POSITION, PARAM_PRINCIPAL, PARAM_ROTATION } from "./layout";
 
 let dirX: f32 = 0;
 let dirY: f32 = 0;
@@ -72,4 +74,55 @@ export function projectPoint(px: f32, py: f32, pz: f32): f32 {
   pixelX = <f32>(distortedX * <f64>paramF(PARAM_FOCAL)) + paramF(PARAM_PRINCIPAL);
   pixelY = <f32>(distortedY * <f64>paramF(PARAM_FOCAL)) + paramF(PARAM_PRINCIPAL + 4);
   return z;
+}
+
+let fromX: f32 = 0;
+let fromY: f32 = 0;
+let fromZ: f32 = 0;
+
+export function lensX(): f32 {
+  return fromX;
+}
+export function lensY(): f32 {
+  return fromY;
+}
+export function lensZ(): f32 {
+  return fromZ;
+}
+
+/**
+ * Moves the ray just aimed to a point of the lens's opening, so that it still meets the plane in focus where it did: thin
+ * lens, the plane square to the view axis. The point is drawn from the opening, round or a regular polygon.
+ */
+export function throughLens(): void {
+  draw();
+  const radius = paramF(PARAM_LENS_RADIUS), blades = paramU(PARAM_BLADES);
+  let a: f32 = 0, b: f32 = 0;
+  if (blades < 3) {
+    toDisk(draw1(), draw2());
+    a = diskX();
+    b = diskY();
+  } else {
+    // One of the polygon's triangles, then a point of it by areas.
+    const at = draw1() * <f32>blades, blade = floor<f32>(at), u = at - blade, v = draw2();
+    const step = <f32>6.283185307179586 / <f32>blades, from = blade * step + paramF(PARAM_BLADE_TURN), to = from + step;
+    const root = sqrt<f32>(u), p = root * (<f32>1.0 - v), q = root * v;
+    a = p * Mathf.cos(from) + q * Mathf.cos(to);
+    b = p * Mathf.sin(from) + q * Mathf.sin(to);
+  }
+  a *= radius;
+  b *= radius;
+  const r = PARAM_ROTATION;
+  const along = dirX * paramF(r + 24) + dirY * paramF(r + 28) + dirZ * paramF(r + 32), t = paramF(PARAM_FOCUS) / along;
+  const ox = a * paramF(r) + b * paramF(r + 12), oy = a * paramF(r + 4) + b * paramF(r + 16), oz = a * paramF(r + 8) + b * paramF(r + 20);
+  fromX = paramF(PARAM_POSITION) + ox;
+  fromY = paramF(PARAM_POSITION + 4) + oy;
+  fromZ = paramF(PARAM_POSITION + 8) + oz;
+  dirX = t * dirX - ox;
+  dirY = t * dirY - oy;
+  dirZ = t * dirZ - oz;
+  const s = <f32>1.0 / sqrt<f32>(dirX * dirX + dirY * dirY + dirZ * dirZ);
+  dirX *= s;
+  dirY *= s;
+  dirZ *= s;
 }

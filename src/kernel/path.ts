@@ -3,57 +3,77 @@
 // A set surface that the camera sees shows the plate, so its radiance without props is known: the plate's own colour.
 // With props it is scaled by how much of its irradiance they take away, and the light they return is followed on.
 // Surfaces that the plate does not show, and the endless floor, are Lambert in a colour given for them.
+//
+// Light that goes through glass towards a surface that was already lit straight through it (see ask.ts) is not counted
+// again on the refracted way.
 import { paramF, paramU } from "./params";
-import { closest, hitT, hitU, hitV } from "./traversal";
+import { closest, closestInstance, countRay, hitInstance, hitT, hitU, hitV } from "./traversal";
+import { throughB, throughG, throughR } from "./ask";
 import { draw, draw1, draw2, seekDimension } from "./sampler";
-import { drawCosine, localX, localY, localZ, setFrame, toWorld, worldX, worldY, worldZ } from "./frame";
+import { drawCosine, localX, localY, localZ, setFrame, setFrameAlong, toWorld, worldX, worldY, worldZ } from "./frame";
 import { projectPoint, projectedX, projectedY } from "./lens";
 import { samplePicture, texelB, texelG, texelR } from "./images";
 import * as surface from "./surface";
 import * as bsdf from "./bsdf";
 import * as light from "./light";
 import {
-  MATERIAL_SEES_BACKDROP, OBJECT_ALBEDO, OBJECT_FLAGS, OBJECT_IS_SET, PARAM_FILL, PARAM_FILL_HEIGHT, PARAM_FILL_WIDTH, PARAM_FLOOR_ALBEDO, PARAM_FLOOR_HEIGHT,
-  PARAM_FLOOR_ON, PARAM_FRAME_HEIGHT, PARAM_FRAME_WIDTH, PARAM_MAX_DEPTH, PARAM_PLATE, PARAM_PLATE_HEIGHT, PARAM_PLATE_WIDTH, PARAM_POSITION,
-  PARAM_PROP_BASE, PARAM_PROP_ROOT, PARAM_SET_BASE, PARAM_SET_ROOT, PARAM_SKY, PARAM_SUN_IRRADIANCE,
+  INSTANCE_FLAGS, INSTANCE_MOVES, MATERIAL_SEES_BACKDROP, MATERIAL_THIN, MATERIAL_TRANSMITS, PARAM_FILL, PARAM_FILL_HEIGHT, PARAM_FILL_WIDTH, PARAM_FLOOR_ALBEDO,
+  PARAM_FLOOR_HEIGHT, PARAM_FLOOR_ON, PARAM_FRAME_HEIGHT, PARAM_FRAME_WIDTH, PARAM_LIMIT, PARAM_MAX_DEPTH, PARAM_PLATE, PARAM_PLATE_HEIGHT,
+  PARAM_PLATE_WIDTH, PARAM_POSITION, PARAM_PROP_ROOT, PARAM_SET_ROOT, PARAM_SUN_IRRADIANCE, PART_ALBEDO, PART_FLAGS, PART_IS_SET, RAY_BOUNCE,
+  RAY_CAMERA, RAY_REFLECTION, RAY_SHADOW,
 } from "./layout";
 
 const ONE: f32 = 1;
 const PI: f32 = 3.141592653589793;
 const INV_PI: f32 = 0.3183098861837907;
 const FAR: f32 = 1e30;
+/** Dimensions of a bounce: sun 0, environment 1-2, lamps 3-4, lobe 5, direction 6, roulette 7. */
+const BOUNCE_DIMENSIONS: u32 = 8;
 
-/** Density that tells a path to leave the sun's disc out: the surface before has sampled the sun itself. */
-export const SUN_SAMPLED: f32 = -1;
+/** Lights that the surface before has counted in full by itself: a path that meets them adds nothing. */
+export const TAKEN_SUN: u32 = 1;
+export const TAKEN_LAMPS: u32 = 2;
+
+/** What a path starts from. */
+export const FROM_CAMERA: u32 = 0;
+export const FROM_GLOSS: u32 = 1;
+export const FROM_MATT: u32 = 2;
 
 export let radianceR: f32 = 0, radianceG: f32 = 0, radianceB: f32 = 0;
+/** Light that the first surface sends out by itself, within the radiance. */
+export let ownR: f32 = 0, ownG: f32 = 0, ownB: f32 = 0;
+/** True once the limit has cut light off since it was last cleared. */
+export let limited = false;
+export function clearLimited(): void {
+  limited = false;
+}
 
 // The nearest hit of the ray just traced.
 export let metTriangle: i32 = -1;
 export let metT: f32 = 0, metU: f32 = 0, metV: f32 = 0;
-export let metSet: bool = false;
+export let metInstance: u32 = 0;
 
-/** Traces the set, and the props in front of it. True if anything is met. */
-export function findNearest(ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, withProps: bool): bool {
+/** Traces the set, and those props in front of it that rays of a kind in `mask` meet; 0 for no props. True if anything is met. */
+export function findNearest(ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, mask: u32): bool {
+  countRay();
   metTriangle = -1;
   metT = FAR;
-  metSet = false;
+  metInstance = 0;
   const s = closest(paramU(PARAM_SET_ROOT), ox, oy, oz, dx, dy, dz, 0, FAR);
   if (s >= 0) {
-    metTriangle = s + paramU(PARAM_SET_BASE);
+    metTriangle = s;
     metT = hitT();
     metU = hitU();
     metV = hitV();
-    metSet = true;
   }
-  if (withProps) {
-    const p = closest(paramU(PARAM_PROP_ROOT), ox, oy, oz, dx, dy, dz, 0, metT);
+  if (mask) {
+    const p = closestInstance(paramU(PARAM_PROP_ROOT), mask, ox, oy, oz, dx, dy, dz, 0, metT);
     if (p >= 0) {
-      metTriangle = p + paramU(PARAM_PROP_BASE);
+      metTriangle = p;
       metT = hitT();
       metU = hitU();
       metV = hitV();
-      metSet = false;
+      metInstance = hitInstance();
     }
   }
   return metTriangle >= 0;
@@ -63,76 +83,174 @@ export function findNearest(ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32
 function plateShows(): bool {
   if (!paramU(PARAM_PLATE)) return false;
   const x = surface.px + surface.gx * surface.offset, y = surface.py + surface.gy * surface.offset, z = surface.pz + surface.gz * surface.offset;
-  let dx = paramF(PARAM_POSITION) - x, dy = paramF(PARAM_POSITION + 4) - y, dz = paramF(PARAM_POSITION + 8) - z;
+  const dx = paramF(PARAM_POSITION) - x, dy = paramF(PARAM_POSITION + 4) - y, dz = paramF(PARAM_POSITION + 8) - z;
   // The side that faces away from the camera is not the side that was photographed.
   if (dx * surface.gx + dy * surface.gy + dz * surface.gz <= 0) return false;
-  if (projectPoint(surface.px, surface.py, surface.pz) <= 0) return false;
+  return cameraSees(surface.px, surface.py, surface.pz, x, y, z);
+}
+
+/** True if a point lies in the frame and nothing of the set stands before it, seen from (x, y, z) beside it. */
+function cameraSees(px: f32, py: f32, pz: f32, x: f32, y: f32, z: f32): bool {
+  if (projectPoint(px, py, pz) <= 0) return false;
   const u = projectedX(), v = projectedY();
   if (u < 0 || v < 0 || u > paramF(PARAM_FRAME_WIDTH) || v > paramF(PARAM_FRAME_HEIGHT)) return false;
-  const distance = sqrt<f32>(dx * dx + dy * dy + dz * dz), s = <f32>1.0 / distance;
-  dx *= s;
-  dy *= s;
-  dz *= s;
-  return !light.setBlocks(x, y, z, dx, dy, dz, distance);
+  const dx = paramF(PARAM_POSITION) - x, dy = paramF(PARAM_POSITION + 4) - y, dz = paramF(PARAM_POSITION + 8) - z;
+  const distance = sqrt<f32>(dx * dx + dy * dy + dz * dz), s = ONE / distance;
+  return !light.setBlocks(x, y, z, dx * s, dy * s, dz * s, distance);
+}
+
+/** Takes the plate's colour at the pixel projected last: `texelR` to `texelB`. */
+function takePlate(): void {
+  const w = paramU(PARAM_PLATE_WIDTH), h = paramU(PARAM_PLATE_HEIGHT);
+  samplePicture(paramU(PARAM_PLATE), w, h, projectedX() / paramF(PARAM_FRAME_WIDTH) * <f32>w, projectedY() / paramF(PARAM_FRAME_HEIGHT) * <f32>h);
+}
+
+// Sums of the path in progress: what the limit leaves alone, and what it may cut.
+let freeR: f32 = 0, freeG: f32 = 0, freeB: f32 = 0, boundR: f32 = 0, boundG: f32 = 0, boundB: f32 = 0;
+
+// @ts-ignore: decorator
+@inline
+function gain(matt: bool, r: f32, g: f32, b: f32): void {
+  if (matt) {
+    boundR += r;
+    boundG += g;
+    boundB += b;
+  } else {
+    freeR += r;
+    freeG += g;
+    freeB += b;
+  }
+}
+
+/** Adds a drawn light to the path if the BSDF sends it on and nothing is in the way. `weighed`: the BSDF could find it too. */
+function gainLight(matt: bool, props: bool, through: bool, weighed: bool, tr: f32, tg: f32, tb: f32, vx: f32, vy: f32, vz: f32, toX: f32, toY: f32, toZ: f32, reach: f32, density: f32, r: f32, g: f32, b: f32): void {
+  const side = toX * surface.sx + toY * surface.sy + toZ * surface.sz;
+  if (side <= 0 && !through) return;
+  const lx = localX(toX, toY, toZ), ly = localY(toX, toY, toZ), lz = localZ(toX, toY, toZ);
+  if (side > 0 != lz > 0) return;
+  bsdf.evaluateBsdf(vx, vy, vz, lx, ly, lz);
+  if (!(bsdf.pdf > 0)) return;
+  const w = weighed ? density / (density + bsdf.pdf) : ONE;
+  const fr = bsdf.fR * w * r, fg = bsdf.fG * w * g, fb = bsdf.fB * w * b;
+  if (fr + fg + fb <= 0) return;
+  let x = surface.px + surface.liftX + surface.gx * surface.offset, y = surface.py + surface.liftY + surface.gy * surface.offset, z = surface.pz + surface.liftZ + surface.gz * surface.offset;
+  if (side < 0) {
+    x = surface.px - surface.gx * surface.offset;
+    y = surface.py - surface.gy * surface.offset;
+    z = surface.pz - surface.gz * surface.offset;
+  }
+  if (light.setBlocks(x, y, z, toX, toY, toZ, reach)) return;
+  if (props) {
+    if (light.propsBlock(x, y, z, toX, toY, toZ, reach)) return;
+    gain(matt, tr * fr * throughR(), tg * fg * throughG(), tb * fb * throughB());
+  } else gain(matt, tr * fr, tg * fg, tb * fb);
+}
+
+/** The same for a Lambert surface of the colour loaded, whose colour is in the throughput already. */
+function gainMatt(props: bool, weighed: bool, tr: f32, tg: f32, tb: f32, x: f32, y: f32, z: f32, toX: f32, toY: f32, toZ: f32, reach: f32, density: f32, r: f32, g: f32, b: f32, bound: bool): void {
+  const c = (toX * surface.gx + toY * surface.gy + toZ * surface.gz) * INV_PI;
+  if (c <= 0 || light.setBlocks(x, y, z, toX, toY, toZ, reach)) return;
+  let e = c * (weighed ? density / (density + c) : ONE);
+  let er = e * r, eg = e * g, eb = e * b;
+  if (props) {
+    if (light.propsBlock(x, y, z, toX, toY, toZ, reach)) return;
+    er *= throughR();
+    eg *= throughG();
+    eb *= throughB();
+  }
+  gain(bound, tr * er, tg * eg, tb * eb);
 }
 
 /**
- * Radiance arriving along the ray: `radianceR` to `radianceB`. `pdfBefore` is the density with which the direction was
- * drawn, 0 for a camera ray, SUN_SAMPLED where the sun must be left out. `known` takes the hit of `findNearest` as the
- * first one. Dimensions are drawn from `dimension` on, twelve to a bounce.
+ * Radiance arriving along the ray: `radianceR` to `radianceB`. `pdfFirst` is the density with which the direction was
+ * drawn, 0 for a camera ray; `takenFirst` tells the lights that the start has counted by itself; `from` what the start
+ * is. `known` takes the hit of `findNearest` as the first one. `width` and `spread` are the ray's cone. Dimensions are
+ * drawn from `dimension` on.
  */
-export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz: f32, withProps: bool, pdfFirst: f32, known: bool, dimension: u32): void {
-  let ox = rox, oy = roy, oz = roz, dx = rdx, dy = rdy, dz = rdz, pdfBefore = pdfFirst;
+export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz: f32, withProps: bool, pdfFirst: f32, takenFirst: u32, from: u32, known: bool, widthFirst: f32, spreadFirst: f32, dimension: u32): void {
+  let ox = rox, oy = roy, oz = roz, dx = rdx, dy = rdy, dz = rdz, pdfBefore = pdfFirst, taken = takenFirst, width = widthFirst, spread = spreadFirst;
   let tr: f32 = 1, tg: f32 = 1, tb: f32 = 1;
-  let lr: f32 = 0, lg: f32 = 0, lb: f32 = 0;
-  let backdrop = pdfFirst == 0;
+  let insideR: f32 = 0, insideG: f32 = 0, insideB: f32 = 0;
+  let backdrop = from == FROM_CAMERA, matt = from == FROM_MATT, straight = from == FROM_MATT;
+  let mask: u32 = from == FROM_CAMERA ? RAY_CAMERA : from == FROM_GLOSS ? RAY_REFLECTION : RAY_SHADOW;
+  freeR = 0;
+  freeG = 0;
+  freeB = 0;
+  boundR = 0;
+  boundG = 0;
+  boundB = 0;
+  ownR = 0;
+  ownG = 0;
+  ownB = 0;
   const maxDepth = paramU(PARAM_MAX_DEPTH);
-  const sunOn = light.hasSun();
+  const sunOn = light.hasSun(), lamps = light.lampCount() != 0, proper = light.properLamps() != 0, environment = light.hasEnvironment();
   const props = withProps && paramU(PARAM_PROP_ROOT) != 0;
   const sr = paramF(PARAM_SUN_IRRADIANCE), sg = paramF(PARAM_SUN_IRRADIANCE + 4), sb = paramF(PARAM_SUN_IRRADIANCE + 8);
   for (let depth: u32 = 0; depth < maxDepth; depth++) {
-    seekDimension(dimension + depth * 12);
-    const met = depth == 0 && known ? metTriangle >= 0 : findNearest(ox, oy, oz, dx, dy, dz, props);
+    const start = dimension + depth * BOUNCE_DIMENSIONS;
+    const met = depth == 0 && known ? metTriangle >= 0 : findNearest(ox, oy, oz, dx, dy, dz, props ? mask : 0);
+    const t = metT, instance = metInstance;
+    if (proper && (depth > 0 || from != FROM_CAMERA) && !(taken & TAKEN_LAMPS) && light.meetLamp(ox, oy, oz, dx, dy, dz, met ? t : FAR)) {
+      const w = pdfBefore > 0 ? pdfBefore / (pdfBefore + light.density) : ONE;
+      gain(matt, tr * w * light.lightR, tg * w * light.lightG, tb * w * light.lightB);
+    }
+    if (insideR + insideG + insideB > 0 && met) {
+      tr *= Mathf.exp(-insideR * t);
+      tg *= Mathf.exp(-insideG * t);
+      tb *= Mathf.exp(-insideB * t);
+    }
     let lambert = false;
     if (!met) {
       const floorZ = paramF(PARAM_FLOOR_HEIGHT);
-      if (paramU(PARAM_FLOOR_ON) && dz < -1e-6 && oz > floorZ) {
-        const t = (floorZ - oz) / dz;
-        surface.loadFloor(ox + t * dx, oy + t * dy, floorZ, paramF(PARAM_FLOOR_ALBEDO), paramF(PARAM_FLOOR_ALBEDO + 4), paramF(PARAM_FLOOR_ALBEDO + 8));
+      const onFloor = paramU(PARAM_FLOOR_ON) && dz < -1e-6 && oz > floorZ;
+      // Mirrors and glass show the plate behind the set too, as far as the camera sees there.
+      if (!matt && depth > 0 && paramU(PARAM_PLATE)) {
+        const far: f32 = onFloor ? (floorZ - oz) / dz : 1e4;
+        const x = ox + far * dx, y = oy + far * dy, z = oz + far * dz;
+        if (cameraSees(x, y, z, x, y, onFloor ? z + <f32>1e-3 : z)) {
+          takePlate();
+          gain(false, tr * texelR(), tg * texelG(), tb * texelB());
+          break;
+        }
+      }
+      if (onFloor) {
+        const far = (floorZ - oz) / dz;
+        surface.loadFloor(ox + far * dx, oy + far * dy, floorZ, paramF(PARAM_FLOOR_ALBEDO), paramF(PARAM_FLOOR_ALBEDO + 4), paramF(PARAM_FLOOR_ALBEDO + 8));
         lambert = true;
       } else {
         light.loadSky(dx, dy, dz, backdrop);
-        lr += tr * light.skyR;
-        lg += tg * light.skyG;
-        lb += tb * light.skyB;
-        if (sunOn && pdfBefore > 0 && light.inSun(dx, dy, dz)) {
-          const p = light.sunPdf(), w = p * pdfBefore / (pdfBefore + p);
-          lr += tr * w * sr;
-          lg += tg * w * sg;
-          lb += tb * w * sb;
+        const w: f32 = environment && pdfBefore > 0 ? pdfBefore / (pdfBefore + light.environmentPdf(dx, dy, dz)) : ONE;
+        gain(matt && depth > 0, tr * w * light.skyR, tg * w * light.skyG, tb * w * light.skyB);
+        if (sunOn && !(taken & TAKEN_SUN) && pdfBefore > 0 && light.inSun(dx, dy, dz)) {
+          const p = light.sunPdf(), q = p * pdfBefore / (pdfBefore + p);
+          gain(matt, tr * q * sr, tg * q * sg, tb * q * sb);
         }
         break;
       }
-    } else surface.loadSurface(metTriangle, metU, metV, dx, dy, dz);
+    } else {
+      width += spread * t;
+      surface.loadSurface(metTriangle, metU, metV, instance, dx, dy, dz, width);
+    }
 
-    if (met && load<u32>(surface.object, OBJECT_FLAGS) & OBJECT_IS_SET) {
+    const set = met && !instance && (load<u32>(surface.part, PART_FLAGS) & PART_IS_SET) != 0;
+    // A prop that only casts a shadow: nothing comes back from it.
+    if (instance && mask == RAY_SHADOW && !(load<u32>(instance, INSTANCE_FLAGS) & RAY_BOUNCE)) break;
+    if (set) {
       if (plateShows()) {
         const u = projectedX(), v = projectedY();
-        const pw = paramU(PARAM_PLATE_WIDTH), ph = paramU(PARAM_PLATE_HEIGHT), frameX = ONE / paramF(PARAM_FRAME_WIDTH), frameY = ONE / paramF(PARAM_FRAME_HEIGHT);
-        samplePicture(paramU(PARAM_PLATE), pw, ph, u * frameX * <f32>pw, v * frameY * <f32>ph);
+        takePlate();
         const cr = texelR(), cg = texelG(), cb = texelB();
         if (!props || !paramU(PARAM_FILL)) {
-          lr += tr * cr;
-          lg += tg * cg;
-          lb += tb * cb;
+          gain(false, tr * cr, tg * cg, tb * cb);
           break;
         }
         const fw = paramU(PARAM_FILL_WIDTH), fh = paramU(PARAM_FILL_HEIGHT);
-        samplePicture(paramU(PARAM_FILL), fw, fh, u * frameX * <f32>fw, v * frameY * <f32>fh);
+        samplePicture(paramU(PARAM_FILL), fw, fh, u / paramF(PARAM_FRAME_WIDTH) * <f32>fw, v / paramF(PARAM_FRAME_HEIGHT) * <f32>fh);
         const fillR = texelR(), fillG = texelG(), fillB = texelB();
         const x = surface.px + surface.gx * surface.offset, y = surface.py + surface.gy * surface.offset, z = surface.pz + surface.gz * surface.offset;
         let er = fillR, eg = fillG, eb = fillB, lossR: f32 = 0, lossG: f32 = 0, lossB: f32 = 0;
         if (sunOn) {
+          seekDimension(start);
           light.drawSun();
           const c = light.sunX * surface.gx + light.sunY * surface.gy + light.sunZ * surface.gz;
           if (c > 0 && !light.setBlocks(x, y, z, light.sunX, light.sunY, light.sunZ, FAR)) {
@@ -140,30 +258,43 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
             er += e * sr;
             eg += e * sg;
             eb += e * sb;
-            if (light.propsBlock(x, y, z, light.sunX, light.sunY, light.sunZ, FAR)) {
-              lossR = e * sr;
-              lossG = e * sg;
-              lossB = e * sb;
+            const blocked = light.propsBlock(x, y, z, light.sunX, light.sunY, light.sunZ, FAR);
+            lossR = e * sr * (blocked ? ONE : ONE - throughR());
+            lossG = e * sg * (blocked ? ONE : ONE - throughG());
+            lossB = e * sb * (blocked ? ONE : ONE - throughB());
+          }
+        }
+        if (proper) {
+          // The lamps' light is in the fill; here only what a prop takes of it.
+          seekDimension(start + 3);
+          if (light.drawAnyLamp(x, y, z, 0)) {
+            const c = light.toX * surface.gx + light.toY * surface.gy + light.toZ * surface.gz;
+            const toX = light.toX, toY = light.toY, toZ = light.toZ, reach = light.reach;
+            const r = light.lightR, g = light.lightG, b = light.lightB;
+            if (c > 0 && !light.setBlocks(x, y, z, toX, toY, toZ, reach) && light.propsBlock(x, y, z, toX, toY, toZ, reach)) {
+              lossR += c * r;
+              lossG += c * g;
+              lossB += c * b;
             }
           }
         }
+        seekDimension(start + 6);
         setFrame(surface.gx, surface.gy, surface.gz);
-        drawCosine();
+        const cosine = drawCosine();
         const wx = worldX(), wy = worldY(), wz = worldZ();
-        const occluder = closest(paramU(PARAM_PROP_ROOT), x, y, z, wx, wy, wz, 0, FAR);
+        const occluder = light.nearestCaster(x, y, z, wx, wy, wz);
         const reach = hitT();
         const meetsProp = occluder >= 0 && !light.setBlocks(x, y, z, wx, wy, wz, reach);
         if (meetsProp) {
           // What the prop hides in that direction: the sky, or, of the set, the mean of what arrives here.
           const open = wz > 0 && !light.setBlocks(x, y, z, wx, wy, wz, FAR);
-          lossR += open ? PI * paramF(PARAM_SKY) : fillR;
-          lossG += open ? PI * paramF(PARAM_SKY + 4) : fillG;
-          lossB += open ? PI * paramF(PARAM_SKY + 8) : fillB;
+          if (open) light.loadSky(wx, wy, wz, false);
+          lossR += open ? PI * light.skyR : fillR;
+          lossG += open ? PI * light.skyG : fillG;
+          lossB += open ? PI * light.skyB : fillB;
         }
         const tiny: f32 = 1e-6;
-        lr += tr * cr * max<f32>(0, ONE - lossR / max<f32>(er, tiny));
-        lg += tg * cg * max<f32>(0, ONE - lossG / max<f32>(eg, tiny));
-        lb += tb * cb * max<f32>(0, ONE - lossB / max<f32>(eb, tiny));
+        gain(false, tr * cr * max<f32>(0, ONE - lossR / max<f32>(er, tiny)), tg * cg * max<f32>(0, ONE - lossG / max<f32>(eg, tiny)), tb * cb * max<f32>(0, ONE - lossB / max<f32>(eb, tiny)));
         if (!meetsProp) break;
         tr *= min<f32>(1, PI * cr / max<f32>(er, tiny));
         tg *= min<f32>(1, PI * cg / max<f32>(eg, tiny));
@@ -174,13 +305,16 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         dx = wx;
         dy = wy;
         dz = wz;
-        pdfBefore = SUN_SAMPLED;
+        pdfBefore = cosine * INV_PI;
+        taken = TAKEN_SUN | TAKEN_LAMPS;
+        straight = true;
+        matt = true;
+        mask = RAY_SHADOW;
         backdrop = false;
+        spread = 0.25;
         continue;
       }
-      surface.baseR = load<f32>(surface.object, OBJECT_ALBEDO);
-      surface.baseG = load<f32>(surface.object, OBJECT_ALBEDO + 4);
-      surface.baseB = load<f32>(surface.object, OBJECT_ALBEDO + 8);
+      surface.setBase(load<f32>(surface.part, PART_ALBEDO), load<f32>(surface.part, PART_ALBEDO + 4), load<f32>(surface.part, PART_ALBEDO + 8));
       lambert = true;
     }
 
@@ -190,71 +324,137 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
       tg *= surface.baseG;
       tb *= surface.baseB;
       if (sunOn) {
+        seekDimension(start);
         light.drawSun();
-        const c = light.sunX * surface.gx + light.sunY * surface.gy + light.sunZ * surface.gz;
-        if (c > 0 && !light.setBlocks(x, y, z, light.sunX, light.sunY, light.sunZ, FAR) && !(props && light.propsBlock(x, y, z, light.sunX, light.sunY, light.sunZ, FAR))) {
-          const e = c * INV_PI * light.maskAlongSun(x, y, z);
-          lr += tr * e * sr;
-          lg += tg * e * sg;
-          lb += tb * e * sb;
-        }
+        const m = light.maskAlongSun(x, y, z);
+        if (m > 0) gainMatt(props, false, tr, tg, tb, x, y, z, light.sunX, light.sunY, light.sunZ, FAR, 1, m * sr, m * sg, m * sb, matt);
       }
+      if (environment) {
+        seekDimension(start + 1);
+        if (light.drawEnvironment()) gainMatt(props, true, tr, tg, tb, x, y, z, light.toX, light.toY, light.toZ, FAR, light.density, light.lightR, light.lightG, light.lightB, matt);
+      }
+      if (lamps) {
+        seekDimension(start + 3);
+        if (light.drawAnyLamp(x, y, z, 0)) gainMatt(props, true, tr, tg, tb, x, y, z, light.toX, light.toY, light.toZ, light.reach, light.density, light.lightR, light.lightG, light.lightB, matt);
+      }
+      seekDimension(start + 6);
       setFrame(surface.gx, surface.gy, surface.gz);
-      drawCosine();
+      pdfBefore = drawCosine() * INV_PI;
       dx = worldX();
       dy = worldY();
       dz = worldZ();
-      pdfBefore = SUN_SAMPLED;
+      ox = x;
+      oy = y;
+      oz = z;
+      taken = TAKEN_SUN;
+      straight = true;
+      matt = true;
+      mask = RAY_SHADOW;
       backdrop = false;
+      spread = 0.25;
     } else {
-      lr += tr * surface.emitR;
-      lg += tg * surface.emitG;
-      lb += tb * surface.emitB;
-      let sunValue: f32 = 0;
-      if (sunOn) {
-        light.drawSun();
-        sunValue = light.sunX * surface.gx + light.sunY * surface.gy + light.sunZ * surface.gz;
+      if (surface.emitR + surface.emitG + surface.emitB > 0) {
+        // Only lights that are drawn share their weight with the paths that meet them; a moving prop is not drawn.
+        const kind = instance ? load<u32>(instance, INSTANCE_FLAGS) : 0;
+        const luminance: f32 = kind & INSTANCE_MOVES || !(kind & RAY_SHADOW) ? 0 : surface.lampLuminance();
+        let w: f32 = 1;
+        if (depth > 0 || from != FROM_CAMERA) {
+          if (luminance > 0 && pdfBefore > 0) {
+            const p = light.trianglePdf(luminance, t, abs<f32>(dx * surface.gx + dy * surface.gy + dz * surface.gz));
+            w = pdfBefore / (pdfBefore + p);
+          }
+        } else {
+          ownR = surface.emitR;
+          ownG = surface.emitG;
+          ownB = surface.emitB;
+        }
+        gain(matt && depth > 0, tr * w * surface.emitR, tg * w * surface.emitG, tb * w * surface.emitB);
       }
-      setFrame(surface.nx, surface.ny, surface.nz);
+      const glass = (surface.flags & MATERIAL_TRANSMITS) != 0, thin = (surface.flags & MATERIAL_THIN) != 0;
+      // Drawn lights come through the surface where it is a thin wall, or on the way out; see the head of this file.
+      const through = glass && !straight && (thin || !surface.front);
+      if (sunOn) {
+        seekDimension(start);
+        light.drawSun();
+      }
+      if (surface.anisotropy > 0) setFrameAlong(surface.nx, surface.ny, surface.nz, surface.tx, surface.ty, surface.tz);
+      else setFrame(surface.nx, surface.ny, surface.nz);
       const vx = -localX(dx, dy, dz), vy = -localY(dx, dy, dz), vz = max<f32>(-localZ(dx, dy, dz), 1e-4);
       bsdf.prepareBsdf(vz);
-      if (sunValue > 0) {
-        bsdf.evaluateBsdf(vx, vy, vz, localX(light.sunX, light.sunY, light.sunZ), localY(light.sunX, light.sunY, light.sunZ), localZ(light.sunX, light.sunY, light.sunZ));
-        if (bsdf.pdf > 0) {
-          const p = light.sunPdf();
-          const w = p / (p + bsdf.pdf);
-          const er = bsdf.fR * w, eg = bsdf.fG * w, eb = bsdf.fB * w;
-          if (!light.setBlocks(x, y, z, light.sunX, light.sunY, light.sunZ, FAR) && !(props && light.propsBlock(x, y, z, light.sunX, light.sunY, light.sunZ, FAR))) {
-            const m = light.maskAlongSun(x, y, z);
-            lr += tr * er * sr * m;
-            lg += tg * eg * sg * m;
-            lb += tb * eb * sb * m;
-          }
-        }
+      if (sunOn) {
+        const m = light.maskAlongSun(x, y, z);
+        const p = light.sunPdf();
+        if (m > 0) gainLight(matt, props, through, true, tr, tg, tb, vx, vy, vz, light.sunX, light.sunY, light.sunZ, FAR, p, m * sr, m * sg, m * sb);
       }
+      if (environment) {
+        seekDimension(start + 1);
+        if (light.drawEnvironment()) gainLight(matt, props, through, true, tr, tg, tb, vx, vy, vz, light.toX, light.toY, light.toZ, FAR, light.density, light.lightR, light.lightG, light.lightB);
+      }
+      if (lamps) {
+        seekDimension(start + 3);
+        // Drawing a sphere sets the frame to its own.
+        if (light.drawAnyLamp(x, y, z, 0)) {
+          if (surface.anisotropy > 0) setFrameAlong(surface.nx, surface.ny, surface.nz, surface.tx, surface.ty, surface.tz);
+          else setFrame(surface.nx, surface.ny, surface.nz);
+          gainLight(matt, props, through, true, tr, tg, tb, vx, vy, vz, light.toX, light.toY, light.toZ, light.reach, light.density, light.lightR, light.lightG, light.lightB);
+        }
+        if (surface.anisotropy > 0) setFrameAlong(surface.nx, surface.ny, surface.nz, surface.tx, surface.ty, surface.tz);
+        else setFrame(surface.nx, surface.ny, surface.nz);
+      }
+      seekDimension(start + 5);
       draw();
       const lobe = draw1();
       draw();
       if (!bsdf.sampleBsdf(vx, vy, vz, lobe, draw1(), draw2())) break;
       bsdf.evaluateBsdf(vx, vy, vz, bsdf.outX, bsdf.outY, bsdf.outZ);
-      if (bsdf.pdf <= 0) break;
+      if (!(bsdf.pdf > 0)) break;
       const s = ONE / bsdf.pdf;
       tr *= bsdf.fR * s;
       tg *= bsdf.fG * s;
       tb *= bsdf.fB * s;
+      const crossing = bsdf.outZ < 0;
       toWorld(bsdf.outX, bsdf.outY, bsdf.outZ);
       dx = worldX();
       dy = worldY();
       dz = worldZ();
-      if (dx * surface.gx + dy * surface.gy + dz * surface.gz <= 0) break;
-      pdfBefore = bsdf.pdf;
-      backdrop = (surface.flags & MATERIAL_SEES_BACKDROP) != 0;
+      const side = dx * surface.gx + dy * surface.gy + dz * surface.gz;
+      if (crossing) {
+        if (side >= 0) break;
+        ox = surface.px - surface.gx * surface.offset;
+        oy = surface.py - surface.gy * surface.offset;
+        oz = surface.pz - surface.gz * surface.offset;
+        if (!thin) {
+          insideR = surface.front ? surface.absorption(0) : 0;
+          insideG = surface.front ? surface.absorption(1) : 0;
+          insideB = surface.front ? surface.absorption(2) : 0;
+        }
+        if (!straight) {
+          // Inside, no light was drawn: what the path meets counts in full.
+          pdfBefore = through ? bsdf.pdf : 0;
+          taken = 0;
+        }
+      } else {
+        if (dx * surface.sx + dy * surface.sy + dz * surface.sz <= 0) break;
+        ox = x + surface.liftX;
+        oy = y + surface.liftY;
+        oz = z + surface.liftZ;
+        const inside = glass && !thin && !surface.front;
+        if (!inside) {
+          pdfBefore = bsdf.pdf;
+          taken = 0;
+          straight = true;
+        } else if (!straight) pdfBefore = 0;
+      }
+      // Broad lobes scatter as a matt surface does.
+      const broad = bsdf.pdf < 5;
+      matt = matt || broad;
+      mask = matt ? RAY_SHADOW : crossing ? mask : RAY_REFLECTION;
+      spread = max<f32>(spread, broad ? 0.25 : <f32>0.5 * surface.roughness * surface.roughness);
+      backdrop = (surface.flags & MATERIAL_SEES_BACKDROP) != 0 || (backdrop && crossing);
     }
-    ox = x;
-    oy = y;
-    oz = z;
     if (depth >= 2) {
       const keep = min<f32>(<f32>0.95, max<f32>(tr, max<f32>(tg, tb)));
+      seekDimension(start + 7);
       draw();
       if (!(draw2() < keep)) break;
       const s = ONE / keep;
@@ -263,7 +463,18 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
       tb *= s;
     }
   }
-  radianceR = lr;
-  radianceG = lg;
-  radianceB = lb;
+  const limit = paramF(PARAM_LIMIT);
+  if (limit > 0) {
+    const top = max<f32>(boundR, max<f32>(boundG, boundB));
+    if (top > limit) {
+      const s = limit / top;
+      boundR *= s;
+      boundG *= s;
+      boundB *= s;
+      limited = true;
+    }
+  }
+  radianceR = freeR + boundR;
+  radianceG = freeG + boundG;
+  radianceB = freeB + boundB;
 }

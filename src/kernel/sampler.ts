@@ -92,6 +92,11 @@ export function draw2(): f32 {
   return second;
 }
 
+/** A number of [0, 1) that belongs to the sample and to `what` alone, outside the sequence. */
+export function coin(what: u32): f32 {
+  return toUnit(hash(hash(pixelSeed ^ (sampleIndex * 0x9e3779b9)) ^ (what * 0x85ebca6b)));
+}
+
 /** Batch for tests: `count` points of dimension pair `p`, two f32 each. */
 export function samplePoints(pixel: u32, seed: u32, p: u32, count: u32, out: u32): void {
   for (let i: u32 = 0; i < count; i++) {

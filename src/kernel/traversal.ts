@@ -3,8 +3,12 @@
 // A node holds, for each of six planes (min x, max x, min y, ...), eight floats, then eight child words.
 // A child word is a node address (even), or a leaf: block address | (blocks - 1) << 1 | 1.
 // A leaf block holds four triangles: v0, e1 = v0 - v1, e2 = v2 - v0, the geometric normal, and four ids.
+// Instances stand in a tree of the same kind whose leaf blocks hold four instance numbers: address | (count - 1) << 1 | 1.
 // The triangle test is Moller and Trumbore 1997 in the form without division before the accept.
-import { NODE_CHILDREN, TRIANGLE_BLOCK_BYTES } from "./layout";
+import { paramU, setParams } from "./params";
+import { ldx, ldy, ldz, lox, loy, loz, rayIntoModel } from "./motion";
+import { letsThrough, stopsNearest } from "./ask";
+import { INSTANCE_BYTES, INSTANCE_FLAGS, INSTANCE_ROOT, NODE_CHILDREN, PARAM_INSTANCES, SCRATCH_INSTANCES, TRIANGLE_BLOCK_BYTES } from "./layout";
 
 const CHILDREN: usize = NODE_CHILDREN;
 const PLANE: u32 = 32;
@@ -15,6 +19,9 @@ let scratch: u32 = 0;
 let foundT: f32 = 0;
 let foundU: f32 = 0;
 let foundV: f32 = 0;
+
+let foundInstance: u32 = 0;
+let rayCount: f64 = 0;
 
 export function setScratch(address: u32): void {
   scratch = address;
@@ -29,6 +36,20 @@ export function hitV(): f32 {
   return foundV;
 }
 
+/** Address of the instance that `closestInstance` met. */
+export function hitInstance(): u32 {
+  return foundInstance;
+}
+/** Rays traced by this thread since it was asked last. */
+export function takeRayCount(): f64 {
+  const count = rayCount;
+  rayCount = 0;
+  return count;
+}
+export function countRay(): void {
+  rayCount += 1;
+}
+
 // @ts-ignore: decorator
 @inline
 function safeInverse(x: f32): f32 {
@@ -38,8 +59,7 @@ function safeInverse(x: f32): f32 {
 // V8 sinks loop-invariant splats and divides into the traversal loop; a trip through memory pins them outside.
 // @ts-ignore: decorator
 @inline
-function spillRay(ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, tMin: f32): void {
-  const q = scratch;
+function spillRay(q: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, tMin: f32): void {
   const ix = safeInverse(dx), iy = safeInverse(dy), iz = safeInverse(dz);
   v128.store(q, f32x4.splat(ox), 64);
   v128.store(q, f32x4.splat(oy), 80);
@@ -116,17 +136,18 @@ function testBlock(p: u32, ox: v128, oy: v128, oz: v128, dx: v128, dy: v128, dz:
   return mask;
 }
 
-/** Nearest triangle along the ray, or -1. `hitT`, `hitU`, `hitV` then give distance and barycentrics of v1 and v2. */
-export function closest(root: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, tMin: f32, tMax: f32): i32 {
-  if (root == 0) return -1;
-  spillRay(ox, oy, oz, dx, dy, dz, tMin);
-  const q = scratch;
+/** Walks a tree of triangles, or of instances, from near to far. */
+// @ts-ignore: decorator
+@inline
+function walkClosest(instances: bool, mask: u32, root: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, tMin: f32, tMax: f32): i32 {
+  const q: u32 = instances ? scratch + SCRATCH_INSTANCES : scratch;
+  spillRay(q, ox, oy, oz, dx, dy, dz, tMin);
   const nearX = load<u32>(q, 256), nearY = load<u32>(q, 260), nearZ = load<u32>(q, 264);
   const farX = load<u32>(q, 268), farY = load<u32>(q, 272), farZ = load<u32>(q, 276);
   const vox = v128.load(q, 64), voy = v128.load(q, 80), voz = v128.load(q, 96);
   const vix = v128.load(q, 112), viy = v128.load(q, 128), viz = v128.load(q, 144);
   const vdx = v128.load(q, 160), vdy = v128.load(q, 176), vdz = v128.load(q, 192), vMin = v128.load(q, 208);
-  let vMax = f32x4.splat(tMax), bestT = tMax, bestU: f32 = 0, bestV: f32 = 0, best: i32 = -1;
+  let vMax = f32x4.splat(tMax), bestT = tMax, bestU: f32 = 0, bestV: f32 = 0, best: i32 = -1, bestInstance: u32 = 0;
   const base = q + STACK;
   let sp = base, node = root;
   while (true) {
@@ -135,8 +156,8 @@ export function closest(root: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, 
       const out0 = exit(node + farX, node + farY, node + farZ, 0, vox, voy, voz, vix, viy, viz, vMax);
       const in1 = entry(node + nearX, node + nearY, node + nearZ, 1, vox, voy, voz, vix, viy, viz, vMin);
       const out1 = exit(node + farX, node + farY, node + farZ, 1, vox, voy, voz, vix, viy, viz, vMax);
-      let mask: u32 = i32x4.bitmask(f32x4.le(in0, out0)) | (i32x4.bitmask(f32x4.le(in1, out1)) << 4);
-      if (mask == 0) {
+      let open: u32 = i32x4.bitmask(f32x4.le(in0, out0)) | (i32x4.bitmask(f32x4.le(in1, out1)) << 4);
+      if (open == 0) {
         node = NONE;
         while (sp != base) {
           sp -= 8;
@@ -148,17 +169,17 @@ export function closest(root: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, 
         if (node == NONE) break;
         continue;
       }
-      const i0 = ctz<u32>(mask);
-      mask &= mask - 1;
-      if (mask == 0) {
+      const i0 = ctz<u32>(open);
+      open &= open - 1;
+      if (open == 0) {
         node = load<u32>(node + (i0 << 2), CHILDREN);
         continue;
       }
       v128.store(q, in0);
       v128.store(q, in1, 16);
-      const i1 = ctz<u32>(mask);
-      mask &= mask - 1;
-      if (mask == 0) {
+      const i1 = ctz<u32>(open);
+      open &= open - 1;
+      if (open == 0) {
         const t0 = load<u32>(q + (i0 << 2)), t1 = load<u32>(q + (i1 << 2));
         const c0 = load<u32>(node + (i0 << 2), CHILDREN), c1 = load<u32>(node + (i1 << 2), CHILDREN);
         const firstNearer = t0 <= t1;
@@ -176,8 +197,8 @@ export function closest(root: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, 
       const low = sp;
       sp += 8;
       do {
-        const i = ctz<u32>(mask);
-        mask &= mask - 1;
+        const i = ctz<u32>(open);
+        open &= open - 1;
         const key = (<u64>load<u32>(q + (i << 2)) << 32) | <u64>load<u32>(node + (i << 2), CHILDREN);
         const farther = max<u64>(key, nearest);
         nearest = min<u64>(key, nearest);
@@ -190,31 +211,54 @@ export function closest(root: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, 
         }
         store<u64>(slot, farther);
         sp += 8;
-      } while (mask);
+      } while (open);
       node = <u32>nearest;
     }
     if (node == NONE) break;
     let block = node & ~15, more = (node >> 1) & 7;
-    while (true) {
-      let mask = testBlock(block, vox, voy, voz, vdx, vdy, vdz, vMin, vMax);
-      if (mask) {
-        do {
-          const i = ctz<u32>(mask) << 2;
-          mask &= mask - 1;
-          const t = load<f32>(q + i);
-          if (t < bestT) {
-            const inverse = <f32>1.0 / load<f32>(q + i, 48);
-            bestT = t;
-            bestU = load<f32>(q + i, 16) * inverse;
-            bestV = load<f32>(q + i, 32) * inverse;
-            best = load<i32>(block + i, 192);
+    if (instances) {
+      const table = paramU(PARAM_INSTANCES);
+      while (true) {
+        const instance = table + load<u32>(block) * INSTANCE_BYTES;
+        if (load<u32>(instance, INSTANCE_FLAGS) & mask) {
+          rayIntoModel(instance, ox, oy, oz, dx, dy, dz);
+          const met = closest(load<u32>(instance, INSTANCE_ROOT), lox, loy, loz, ldx, ldy, ldz, tMin, bestT);
+          if (met >= 0) {
+            best = met;
+            bestT = foundT;
+            bestU = foundU;
+            bestV = foundV;
+            bestInstance = instance;
           }
-        } while (mask);
-        vMax = f32x4.splat(bestT);
+        }
+        if (more == 0) break;
+        more--;
+        block += 4;
       }
-      if (more == 0) break;
-      more--;
-      block += TRIANGLE_BLOCK_BYTES;
+      vMax = f32x4.splat(bestT);
+    } else {
+      while (true) {
+        let hits = testBlock(block, vox, voy, voz, vdx, vdy, vdz, vMin, vMax);
+        if (hits) {
+          do {
+            const i = ctz<u32>(hits) << 2;
+            hits &= hits - 1;
+            const t = load<f32>(q + i);
+            if (t < bestT) {
+              const inverse = <f32>1.0 / load<f32>(q + i, 48), id = load<i32>(block + i, 192);
+              if (id < 0 && !stopsNearest(id, load<f32>(q + i, 16) * inverse, load<f32>(q + i, 32) * inverse)) continue;
+              bestT = t;
+              bestU = load<f32>(q + i, 16) * inverse;
+              bestV = load<f32>(q + i, 32) * inverse;
+              best = id & 0x7fffffff;
+            }
+          } while (hits);
+          vMax = f32x4.splat(bestT);
+        }
+        if (more == 0) break;
+        more--;
+        block += TRIANGLE_BLOCK_BYTES;
+      }
     }
     node = NONE;
     while (sp != base) {
@@ -229,14 +273,28 @@ export function closest(root: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, 
   foundT = bestT;
   foundU = bestU;
   foundV = bestV;
+  if (instances) foundInstance = bestInstance;
   return best;
 }
 
-/** 1 if any triangle lies on the ray between `tMin` and `tMax`, else 0. */
-export function occluded(root: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, tMin: f32, tMax: f32): i32 {
-  if (root == 0) return 0;
-  spillRay(ox, oy, oz, dx, dy, dz, tMin);
-  const q = scratch;
+/** Nearest triangle along the ray, or -1. `hitT`, `hitU`, `hitV` then give distance and barycentrics of v1 and v2. */
+export function closest(root: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, tMin: f32, tMax: f32): i32 {
+  if (root == 0) return -1;
+  return walkClosest(false, 0, root, ox, oy, oz, dx, dy, dz, tMin, tMax);
+}
+
+/** The same among instances that rays of a kind in `mask` meet; `hitInstance` then gives which. */
+export function closestInstance(root: u32, mask: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, tMin: f32, tMax: f32): i32 {
+  if (root == 0) return -1;
+  return walkClosest(true, mask, root, ox, oy, oz, dx, dy, dz, tMin, tMax);
+}
+
+/** Walks a tree of triangles, or of instances, until something stops the ray. */
+// @ts-ignore: decorator
+@inline
+function walkOccluded(instances: bool, mask: u32, root: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, tMin: f32, tMax: f32): i32 {
+  const q: u32 = instances ? scratch + SCRATCH_INSTANCES : scratch;
+  spillRay(q, ox, oy, oz, dx, dy, dz, tMin);
   const nearX = load<u32>(q, 256), nearY = load<u32>(q, 260), nearZ = load<u32>(q, 264);
   const farX = load<u32>(q, 268), farY = load<u32>(q, 272), farZ = load<u32>(q, 276);
   const vox = v128.load(q, 64), voy = v128.load(q, 80), voz = v128.load(q, 96);
@@ -251,34 +309,71 @@ export function occluded(root: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32,
       const out0 = exit(node + farX, node + farY, node + farZ, 0, vox, voy, voz, vix, viy, viz, vMax);
       const in1 = entry(node + nearX, node + nearY, node + nearZ, 1, vox, voy, voz, vix, viy, viz, vMin);
       const out1 = exit(node + farX, node + farY, node + farZ, 1, vox, voy, voz, vix, viy, viz, vMax);
-      let mask: u32 = i32x4.bitmask(f32x4.le(in0, out0)) | (i32x4.bitmask(f32x4.le(in1, out1)) << 4);
-      if (mask == 0) {
+      let open: u32 = i32x4.bitmask(f32x4.le(in0, out0)) | (i32x4.bitmask(f32x4.le(in1, out1)) << 4);
+      if (open == 0) {
         if (sp == base) return 0;
         sp -= 4;
         node = load<u32>(sp);
         continue;
       }
       const parent = node;
-      node = load<u32>(parent + (ctz<u32>(mask) << 2), CHILDREN);
-      mask &= mask - 1;
-      while (mask) {
-        store<u32>(sp, load<u32>(parent + (ctz<u32>(mask) << 2), CHILDREN));
+      node = load<u32>(parent + (ctz<u32>(open) << 2), CHILDREN);
+      open &= open - 1;
+      while (open) {
+        store<u32>(sp, load<u32>(parent + (ctz<u32>(open) << 2), CHILDREN));
         sp += 4;
-        mask &= mask - 1;
+        open &= open - 1;
       }
     }
     let block = node & ~15, more = (node >> 1) & 7;
-    while (true) {
-      if (testBlock(block, vox, voy, voz, vdx, vdy, vdz, vMin, vMax)) return 1;
-      if (more == 0) break;
-      more--;
-      block += TRIANGLE_BLOCK_BYTES;
+    if (instances) {
+      const table = paramU(PARAM_INSTANCES);
+      while (true) {
+        const instance = table + load<u32>(block) * INSTANCE_BYTES;
+        if (load<u32>(instance, INSTANCE_FLAGS) & mask) {
+          rayIntoModel(instance, ox, oy, oz, dx, dy, dz);
+          if (occluded(load<u32>(instance, INSTANCE_ROOT), lox, loy, loz, ldx, ldy, ldz, tMin, tMax)) return 1;
+        }
+        if (more == 0) break;
+        more--;
+        block += 4;
+      }
+    } else {
+      while (true) {
+        let hits = testBlock(block, vox, voy, voz, vdx, vdy, vdz, vMin, vMax);
+        if (hits) {
+          // The sign bit marks triangles that must be asked.
+          const asking = <u32>i32x4.bitmask(v128.load(block, 192));
+          if (hits & ~asking) return 1;
+          do {
+            const i = ctz<u32>(hits) << 2;
+            hits &= hits - 1;
+            const inverse = <f32>1.0 / load<f32>(q + i, 48);
+            if (!letsThrough(load<u32>(block + i, 192), load<f32>(q + i), load<f32>(q + i, 16) * inverse, load<f32>(q + i, 32) * inverse, dx, dy, dz)) return 1;
+          } while (hits);
+        }
+        if (more == 0) break;
+        more--;
+        block += TRIANGLE_BLOCK_BYTES;
+      }
     }
     if (sp == base) return 0;
     sp -= 4;
     node = load<u32>(sp);
   }
   return 0;
+}
+
+/** 1 if any triangle stops the ray between `tMin` and `tMax`, else 0. */
+export function occluded(root: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, tMin: f32, tMax: f32): i32 {
+  if (root == 0) return 0;
+  return walkOccluded(false, 0, root, ox, oy, oz, dx, dy, dz, tMin, tMax);
+}
+
+/** The same among instances that rays of a kind in `mask` meet. */
+export function occludedByInstance(root: u32, mask: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, tMin: f32, tMax: f32): i32 {
+  if (root == 0) return 0;
+  return walkOccluded(true, mask, root, ox, oy, oz, dx, dy, dz, tMin, tMax);
 }
 
 /** `closest` over rays stored as six arrays of `stride` bytes each from `rays`: origin x y z, direction x y z. */
@@ -296,5 +391,25 @@ export function occludedBatch(root: u32, rays: u32, stride: u32, count: u32, tMi
   for (let i: u32 = 0, end = count << 2; i < end; i += 4) {
     const r = rays + i;
     store<i32>(out + i, occluded(root, load<f32>(r), load<f32>(r + stride), load<f32>(r + 2 * stride), load<f32>(r + 3 * stride), load<f32>(r + 4 * stride), load<f32>(r + 5 * stride), tMin, tMax));
+  }
+}
+
+/** `closestBatch` among instances. */
+export function closestInstanceBatch(params: u32, root: u32, rays: u32, stride: u32, count: u32, tMin: f32, tMax: f32, distances: u32, ids: u32): void {
+  setParams(params);
+  for (let i: u32 = 0, end = count << 2; i < end; i += 4) {
+    const r = rays + i;
+    const id = closestInstance(root, 255, load<f32>(r), load<f32>(r + stride), load<f32>(r + 2 * stride), load<f32>(r + 3 * stride), load<f32>(r + 4 * stride), load<f32>(r + 5 * stride), tMin, tMax);
+    store<i32>(ids + i, id);
+    store<f32>(distances + i, foundT);
+  }
+}
+
+/** `occludedBatch` among instances. */
+export function occludedInstanceBatch(params: u32, root: u32, rays: u32, stride: u32, count: u32, tMin: f32, tMax: f32, out: u32): void {
+  setParams(params);
+  for (let i: u32 = 0, end = count << 2; i < end; i += 4) {
+    const r = rays + i;
+    store<i32>(out + i, occludedByInstance(root, 255, load<f32>(r), load<f32>(r + stride), load<f32>(r + 2 * stride), load<f32>(r + 3 * stride), load<f32>(r + 4 * stride), load<f32>(r + 5 * stride), tMin, tMax));
   }
 }

@@ -1,15 +1,28 @@
 import { availableParallelism } from "node:os";
+import type { FilmLayout } from "#core/trace/film";
+import { measureFill } from "#core/trace/fill";
+import { judgedCounts, openTiles, regionNoise } from "#core/trace/noise";
 import type { TraceScene } from "#core/trace/scene";
 import type { LoadedScene, RenderSettings } from "#core/trace/upload";
-import { aimFilm, measureFill, uploadScene } from "#core/trace/upload";
+import { aimFilm, uploadScene } from "#core/trace/upload";
 import type { Region } from "#core/trace/tiles";
+import { TILE_SIZE, tilesOf } from "#core/trace/tiles";
 import { TracePool } from "./tracePool.ts";
-import * as L from "#kernel/layout";
 
 export interface RenderProgress {
   samples: number;
   total: number;
   secondsLeft: number;
+  /** Rays traced so far. */
+  rays: number;
+}
+
+/** Sums of a render and where they stand. */
+export interface Film {
+  width: number;
+  height: number;
+  pixels: Float32Array;
+  layout: FilmLayout;
 }
 
 export interface RenderOptions {
@@ -26,11 +39,7 @@ export interface RenderOptions {
 }
 
 /** Renders a scene to a film of sums on worker threads. Throws the signal's reason when aborted. */
-export async function renderScene(
-  scene: TraceScene,
-  settings: RenderSettings,
-  options: RenderOptions,
-): Promise<Float32Array> {
+export async function renderScene(scene: TraceScene, settings: RenderSettings, options: RenderOptions): Promise<Film> {
   options.signal?.throwIfAborted();
   const pool = await TracePool.open(options.threads ?? availableParallelism());
   const abandon = () => pool.abandon();
@@ -44,15 +53,17 @@ export async function renderScene(
     }
     const started = performance.now();
     const batch = options.batch ?? 16;
+    let rays = 0;
     for (let first = 0; first < options.samples; first += batch) {
       const last = Math.min(options.samples, first + batch);
-      await pool.run({ ...jobOf(loaded), firstSample: first, lastSample: last, region: options.region });
+      rays += await pool.run({ ...jobOf(loaded), firstSample: first, lastSample: last, region: options.region });
       options.signal?.throwIfAborted();
       const elapsed = (performance.now() - started) / 1000;
       const secondsLeft = (elapsed / last) * (options.samples - last);
-      options.onProgress?.({ samples: last, total: options.samples, secondsLeft }, filmOf(pool, loaded));
+      options.onProgress?.({ samples: last, total: options.samples, secondsLeft, rays }, filmOf(pool, loaded));
     }
-    return filmOf(pool, loaded).slice();
+    const { width, height, layout } = loaded;
+    return { width, height, layout, pixels: filmOf(pool, loaded).slice() };
   } finally {
     options.signal?.removeEventListener("abort", abandon);
     await pool.close();
@@ -66,7 +77,7 @@ export interface Band {
 
 /** Rows of a render in bands of about a hundred thousand pixels, whole tiles high. */
 export function bandsOf(width: number, height: number): Band[] {
-  const rows = TILE * Math.max(1, Math.floor(100_000 / (width * TILE)));
+  const rows = TILE_SIZE * Math.max(1, Math.floor(100_000 / (width * TILE_SIZE)));
   return Array.from({ length: Math.ceil(height / rows) }, (_, i) => ({
     y0: i * rows,
     y1: Math.min(height, (i + 1) * rows),
@@ -74,19 +85,25 @@ export function bandsOf(width: number, height: number): Band[] {
 }
 
 export interface BandOptions {
+  /** Most samples of a pixel. */
   samples: number;
+  /** Noise at which a tile is done, in 8-bit code values (see core/trace/noise); 0 renders every sample. */
+  noise?: number;
+  /** Most seconds for the whole render, shared out by rows; 0 for no end. What it cuts off depends on the machine. */
+  seconds?: number;
   threads?: number;
   signal?: AbortSignal;
   /** Bands that need no rendering any more. */
   done?: (band: Band) => boolean;
   /** Takes the film of sums of a finished band; it is overwritten afterwards. */
-  onBand: (film: Float32Array, band: Band) => Promise<void>;
+  onBand: (film: Film, band: Band) => Promise<void>;
   onProgress?: (progress: RenderProgress) => void;
 }
 
 /**
- * Renders a scene band by band, each to its last sample, on worker threads. The bits are those of `renderScene`: every
- * pixel has the same samples in the same order. Throws the signal's reason when aborted.
+ * Renders a scene band by band on worker threads, each tile until it is calm or has all its samples. The bits are those
+ * of `renderScene` where no noise target is set: every pixel has the same samples in the same order. Throws the
+ * signal's reason when aborted.
  */
 export async function renderBands(scene: TraceScene, settings: RenderSettings, options: BandOptions): Promise<void> {
   options.signal?.throwIfAborted();
@@ -104,27 +121,44 @@ export async function renderBands(scene: TraceScene, settings: RenderSettings, o
     if (scene.plate) measureFill(pool.kernel, pool.scene, loaded, scene.frame, 64);
     const started = performance.now();
     const total = open.reduce((n, b) => n + b.y1 - b.y0, 0);
-    let rendered = 0;
-    const tell = () => {
+    let [rendered, rays] = [0, 0];
+    const tell = (part: number) => {
       const elapsed = (performance.now() - started) / 1000;
-      const share = (height - total + rendered) / height;
-      const secondsLeft = rendered > 0 ? (elapsed / rendered) * (total - rendered) : Infinity;
-      options.onProgress?.({ samples: Math.floor(share * options.samples), total: options.samples, secondsLeft });
+      const now = rendered + part;
+      const share = (height - total + now) / height;
+      const secondsLeft = now > 0 ? (elapsed / now) * (total - now) : Infinity;
+      options.onProgress?.({ samples: Math.floor(share * options.samples), total: options.samples, secondsLeft, rays });
     };
     for (const band of open) {
       aimFilm(pool.scene, loaded, band.y0);
       const rows = band.y1 - band.y0;
-      // A long band is told of on the way.
-      const step = Math.max(1, Math.ceil(options.samples / 8));
-      for (let first = 0; first < options.samples; first += step) {
-        const last = Math.min(options.samples, first + step);
-        const region = { x0: 0, y0: band.y0, x1: width, y1: band.y1 };
-        await pool.run({ ...jobOf(loaded), firstSample: first, lastSample: last, region });
-        options.signal?.throwIfAborted();
-        rendered += (rows * (last - first)) / options.samples;
-        tell();
+      const job = { ...jobOf(loaded), region: { x0: 0, y0: band.y0, x1: width, y1: band.y1 } };
+      const until = options.seconds ? performance.now() + (options.seconds * 1000 * rows) / height : Infinity;
+      const film = () => pool.scene.f32(loaded.film, width * rows * loaded.layout.stride);
+      const tiles = tilesOf(job);
+      let going: number[] | undefined;
+      let first = 0;
+      for (const count of options.noise ? judgedCounts(options.samples) : [options.samples]) {
+        // A long run is told of on the way.
+        const step = Math.max(1, Math.ceil((count - first) / 8));
+        while (first < count && performance.now() < until) {
+          const last = Math.min(count, first + step);
+          rays += await pool.run({ ...job, open: going, firstSample: first, lastSample: last });
+          options.signal?.throwIfAborted();
+          first = last;
+          tell((rows * first) / options.samples);
+        }
+        if (!options.noise || count === options.samples || performance.now() >= until) break;
+        const noisy = { film: film(), layout: loaded.layout, width, y0: band.y0, height, plate: scene.plate };
+        const noise = tiles.map((tile, i) => (going && !going.includes(i) ? 0 : regionNoise(noisy, tile)));
+        going = openTiles(noise, Math.ceil(width / TILE_SIZE), options.noise).filter(
+          (i) => !going || going.includes(i),
+        );
+        if (going.length === 0) break;
       }
-      await options.onBand(pool.scene.f32(loaded.film, width * rows * L.FILM_FLOATS), band);
+      rendered += rows;
+      tell(0);
+      await options.onBand({ width, height: rows, layout: loaded.layout, pixels: film() }, band);
     }
   } finally {
     options.signal?.removeEventListener("abort", abandon);
@@ -132,14 +166,12 @@ export async function renderBands(scene: TraceScene, settings: RenderSettings, o
   }
 }
 
-const TILE = 32;
-
 const jobOf = (loaded: LoadedScene) => ({
   params: loaded.params,
   width: loaded.width,
   height: loaded.height,
-  tileSize: TILE,
+  tileSize: TILE_SIZE,
 });
 
 const filmOf = (pool: TracePool, loaded: LoadedScene): Float32Array =>
-  pool.scene.f32(loaded.film, loaded.width * loaded.height * L.FILM_FLOATS);
+  pool.scene.f32(loaded.film, loaded.width * loaded.height * loaded.layout.stride);

@@ -1,19 +1,19 @@
-import { colourChannels, writeExr } from "#core/image/exr";
-import { decodeCodes } from "#core/image/profile";
-import { shrink, sizeAt } from "#core/image/resize";
-import { compositeCodes, propCodes } from "#core/comp/composite";
 import type { DecodedPlate } from "#core/comp/composite";
-import { pixelEncoder } from "#core/image/profile";
+import { decodeCodes, pixelEncoder } from "#core/image/profile";
+import { resampleRows, sizeAt } from "#core/image/resize";
 import type { Model } from "#core/props/model";
 import { lightWeights, scaleProp, traceSceneOf } from "#core/shot/assemble";
-import type { Shot } from "#core/shot/schema";
-import { developFilm, emptyPasses } from "#core/trace/film";
-import type { Passes } from "#core/trace/film";
-import { writePng } from "./png.ts";
-import type { Band, RenderProgress } from "./renderScene.ts";
+import type { RenderChoice, Shot } from "#core/shot/schema";
+import type { FilmChoice, FilmLayout, Passes } from "#core/trace/film";
+import { BARE_SUMS, developFilm, emptyPasses } from "#core/trace/film";
+import { SOFT } from "#core/trace/filter";
+import type { RenderSettings } from "#core/trace/upload";
+import { sceneLayout } from "#core/trace/upload";
+import type { BandFolder } from "./bandFolder.ts";
+import type { Band, Film, RenderProgress } from "./renderScene.ts";
 import { bandsOf, renderBands } from "./renderScene.ts";
 
-export const MAX_DEPTH = 6;
+export const MAX_DEPTH = 8;
 
 /** The shot's plate from its stored codes. Throws if they are not those of the document. */
 export function plateOf(shot: Shot, bytes: Uint8Array): DecodedPlate {
@@ -28,69 +28,128 @@ export function plateOf(shot: Shot, bytes: Uint8Array): DecodedPlate {
   return { width, height, encoding, codes, linear: decodeCodes(codes, encoding) };
 }
 
-/** The plate at a smaller size, box-averaged in linear light. */
-export function plateAt(plate: DecodedPlate, percent: number): DecodedPlate {
-  if (percent === 100) return plate;
+/** Some rows of the plate at a percentage of its sides; at 100 without copying. */
+export function plateRowsAt(plate: DecodedPlate, percent: number, band: Band): DecodedPlate {
+  const rows = band.y1 - band.y0;
+  if (percent === 100) {
+    const [from, to] = [band.y0 * plate.width * 3, band.y1 * plate.width * 3];
+    return { ...plate, height: rows, codes: plate.codes.subarray(from, to), linear: plate.linear.subarray(from, to) };
+  }
   const { width, height } = sizeAt(plate, percent);
-  const { pixels } = shrink({ ...plate, pixels: plate.linear }, width, height);
-  const codes = plate.encoding.bits === 8 ? new Uint8Array(pixels.length) : new Uint16Array(pixels.length);
+  const linear = resampleRows({ ...plate, pixels: plate.linear }, width, height, band.y0, band.y1);
+  const codes = plate.encoding.bits === 8 ? new Uint8Array(linear.length) : new Uint16Array(linear.length);
   const encode = pixelEncoder(plate.encoding);
-  for (let i = 0; i < pixels.length; i += 3) encode(pixels[i], pixels[i + 1], pixels[i + 2], codes, i);
-  return { width, height, encoding: plate.encoding, codes, linear: pixels };
+  for (let i = 0; i < linear.length; i += 3) encode(linear[i], linear[i + 1], linear[i + 2], codes, i);
+  return { width, height: rows, encoding: plate.encoding, codes, linear };
 }
 
-/** Keeps finished bands of a render, so that it can be taken up again. */
-export interface BandKeeper {
-  read(band: Band): Promise<Passes | null>;
-  keep(band: Band, passes: Passes): Promise<void>;
+/** The plate at another size: box-averaged or interpolated in linear light. */
+export const plateAt = (plate: DecodedPlate, percent: number): DecodedPlate =>
+  plateRowsAt(plate, percent, { y0: 0, y1: sizeAt(plate, percent).height });
+
+/** Which sums a render needs for what is wanted of it. */
+export function sumsOf(choice: RenderChoice): FilmChoice {
+  const wants = (...groups: RenderChoice["passes"]) => groups.some((g) => choice.passes.includes(g));
+  return {
+    half: true,
+    features: choice.denoise || wants("surface"),
+    extras: wants("surface", "occlusion", "emission"),
+    mattes: wants("mattes"),
+  };
 }
+
+/** Settings of the tracer for a shot of that size. */
+export const settingsOf = (
+  size: { width: number; height: number },
+  choice: RenderChoice,
+  sums: FilmChoice,
+): RenderSettings => ({
+  ...size,
+  seed: choice.seed,
+  maxDepth: MAX_DEPTH,
+  filter: SOFT,
+  sums,
+  occlusion: choice.passes.includes("occlusion") ? choice.occlusionMetres : 0,
+  limit: choice.limit,
+});
 
 export interface ShotRenderOptions {
-  percent: number;
-  samples: number;
   threads?: number;
   signal?: AbortSignal;
-  keeper?: BandKeeper;
   onProgress?: (progress: RenderProgress) => void;
-  /** Takes every band as it is there, also those that were kept from before. */
-  onBand?: (passes: Passes, band: Band) => void;
 }
 
-/** Renders a shot's passes, band by band; kept bands are not rendered again. */
-export async function renderShot(
+/**
+ * Renders a shot's bands into a folder; those that it keeps already are not rendered again. `onBand` is told of every
+ * band as it is there. Returns the layout of the films.
+ */
+export async function renderIntoFolder(
   shot: Shot,
   plate: DecodedPlate,
   models: Map<string, Model>,
-  options: ShotRenderOptions,
-): Promise<Passes> {
+  choice: RenderChoice,
+  folder: BandFolder,
+  options: ShotRenderOptions & { onBand?: (film: Film, band: Band) => void } = {},
+): Promise<FilmLayout> {
   const scene = traceSceneOf(shot, { width: plate.width, height: plate.height, pixels: plate.linear }, models);
-  const { width, height } = sizeAt(plate, options.percent);
-  const settings = { width, height, seed: shot.render.seed, maxDepth: MAX_DEPTH, filterWidth: 1 };
-  const whole = emptyPasses(width, height);
+  const size = sizeAt(plate, choice.percent);
+  const sums = sumsOf(choice);
+  const settings = settingsOf(size, choice, sums);
+  const layout = sceneLayout(scene, sums);
   const done = new Set<number>();
-  for (const band of options.keeper ? bandsOf(width, height) : []) {
-    const kept = await options.keeper!.read(band);
-    if (!kept || kept.width !== width || kept.height !== band.y1 - band.y0) continue;
-    putBand(whole, kept, band.y0);
+  for (const band of bandsOf(size.width, size.height)) {
+    const pixels = await folder.read(band, size.width, layout.stride);
+    if (!pixels) continue;
     done.add(band.y0);
-    options.onBand?.(kept, band);
+    options.onBand?.({ width: size.width, height: band.y1 - band.y0, pixels, layout }, band);
   }
-  const weights = lightWeights(shot);
   await renderBands(scene, settings, {
-    samples: options.samples,
+    samples: choice.samples,
+    noise: choice.noise,
+    seconds: choice.minutes * 60,
     threads: options.threads,
     signal: options.signal,
     done: (band) => done.has(band.y0),
     onProgress: options.onProgress,
     onBand: async (film, band) => {
-      const passes = developFilm(film, width, band.y1 - band.y0, weights);
-      scaleProp(passes.prop, shot.light.propLevel);
-      putBand(whole, passes, band.y0);
-      await options.keeper?.keep(band, passes);
-      options.onBand?.(passes, band);
+      await folder.keep(band, film.width, film.layout.stride, film.pixels);
+      options.onBand?.(film, band);
     },
   });
-  return whole;
+  return layout;
+}
+
+/** The composite's passes of a shot, all at once: for pictures of moderate size. */
+export async function renderShot(
+  shot: Shot,
+  plate: DecodedPlate,
+  models: Map<string, Model>,
+  choice: Partial<RenderChoice>,
+  options: ShotRenderOptions = {},
+): Promise<Passes> {
+  const whole = { ...shot.render, ...choice };
+  const scene = traceSceneOf(shot, { width: plate.width, height: plate.height, pixels: plate.linear }, models);
+  const size = sizeAt(plate, whole.percent);
+  const passes = emptyPasses(size.width, size.height);
+  const sums = whole.noise > 0 ? sumsOf(whole) : BARE_SUMS;
+  await renderBands(scene, settingsOf(size, whole, sums), {
+    samples: whole.samples,
+    noise: whole.noise,
+    seconds: whole.minutes * 60,
+    ...options,
+    onBand: (film, band) => {
+      putBand(passes, developBand(shot, film), band.y0);
+      return Promise.resolve();
+    },
+  });
+  return passes;
+}
+
+/** Passes of a band's film with the shot's own weights and level. */
+export function developBand(shot: Shot, film: Film, develop = developFilm): Passes {
+  const passes = develop(film.pixels, film.width, film.height, film.layout, lightWeights(shot));
+  scaleProp(passes.prop, shot.light.propLevel);
+  return passes;
 }
 
 /** Lays a band into the whole at its row. */
@@ -100,37 +159,4 @@ function putBand(whole: Passes, band: Passes, y0: number): void {
   whole.ratio.set(band.ratio, at * 3);
   whole.added.set(band.added, at * 3);
   whole.depth.set(band.depth, at);
-}
-
-/** The rows of a plate that a band covers, without copying. */
-export function plateRows(plate: DecodedPlate, band: Band): DecodedPlate {
-  const [from, to] = [band.y0 * plate.width * 3, band.y1 * plate.width * 3];
-  return {
-    ...plate,
-    height: band.y1 - band.y0,
-    codes: plate.codes.subarray(from, to),
-    linear: plate.linear.subarray(from, to),
-  };
-}
-
-export interface OutputFiles {
-  picture: Uint8Array;
-  prop: Uint8Array;
-  ratio: Uint8Array;
-  added: Uint8Array;
-}
-
-/** The files that are handed over: the finished picture and the prop as PNG, ratio and added light as float EXR. */
-export async function outputFiles(
-  plate: DecodedPlate,
-  passes: Passes,
-  profile: Uint8Array | null,
-): Promise<OutputFiles> {
-  const { width, height } = passes;
-  return {
-    picture: await writePng(compositeCodes(plate, passes), width, height, 3, profile),
-    prop: await writePng(propCodes(passes, plate.encoding), width, height, 4, profile),
-    ratio: writeExr(width, height, colourChannels(passes.ratio, 3), "float"),
-    added: writeExr(width, height, colourChannels(passes.added, 3), "float"),
-  };
 }

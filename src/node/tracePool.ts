@@ -1,7 +1,7 @@
 import { Worker } from "node:worker_threads";
 import { GENERATION_ADDRESS, SceneMemory, scratchAddress } from "#core/trace/memory";
 import type { Kernel } from "#core/trace/kernel";
-import type { TileJob } from "#core/trace/tiles";
+import type { TileJob, TileReport } from "#core/trace/tiles";
 import { rewindTiles } from "#core/trace/tiles";
 import { compileKernel, newKernelMemory, openKernel, threadPath } from "./kernelFile.ts";
 import type { TraceThreadData } from "./traceThread.ts";
@@ -27,11 +27,11 @@ export class TracePool {
     return new TracePool(kernel, memory, workers);
   }
 
-  /** Renders a job on all threads. Resolves to false if `abandon` was called meanwhile. Throws if a thread dies. */
-  async run(job: TileJob): Promise<boolean> {
+  /** Renders a job on all threads, or until `abandon` is called. Resolves to the rays traced. Throws if a thread dies. */
+  async run(job: TileJob): Promise<number> {
     rewindTiles(this.memory.buffer);
-    const finished = await Promise.all(this.workers.map((worker) => ask(worker, job)));
-    return finished.every(Boolean);
+    const reports = await Promise.all(this.workers.map((worker) => ask(worker, job)));
+    return reports.reduce((n, r) => n + r.rays, 0);
   }
 
   /** Makes every thread leave its tile at the next row. Scenes uploaded before can no longer be rendered. */
@@ -52,16 +52,16 @@ function startThread(data: TraceThreadData): Promise<Worker> {
   });
 }
 
-function ask(worker: Worker, job: TileJob): Promise<boolean> {
+function ask(worker: Worker, job: TileJob): Promise<TileReport> {
   return new Promise((resolve, reject) => {
     const settle = () => {
       worker.off("message", done);
       worker.off("error", fail);
       worker.off("exit", ended);
     };
-    const done = (complete: boolean) => {
+    const done = (report: TileReport) => {
       settle();
-      resolve(complete);
+      resolve(report);
     };
     const fail = (error: Error) => {
       settle();

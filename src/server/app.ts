@@ -270,8 +270,7 @@ export function createApp({ db, assets, finals }: Services): Express {
   });
 
   api.post("/shots/:id/finals", json, async (request, response) => {
-    const { percent, samples } = check(FinalRequestSchema, request.body);
-    response.status(201).json(await finals.add(request.params.id, percent, samples));
+    response.status(201).json(await finals.add(request.params.id, check(FinalRequestSchema, request.body)));
   });
   api.get("/shots/:id/finals", async (request, response) => {
     response.json(await finals.list(request.params.id));
@@ -297,12 +296,12 @@ export function createApp({ db, assets, finals }: Services): Express {
   api.get("/finals/:id/:file", async (request, response) => {
     const row = await finals.find(request.params.id);
     const { file } = request.params;
-    const kind = { "picture.png": "picture", "prop.png": "prop", "ratio.exr": "ratio", "added.exr": "added" }[file] as
-      "picture" | "prop" | "ratio" | "added" | undefined;
-    if (!kind || !row.files) throw notFound("The file");
+    const hash = row.files?.[path.parse(file).name];
+    const type = file.endsWith(".png") ? "png" : "image/x-exr";
+    if (!hash || !/^[a-z]+\.(png|exr)$/.test(file)) throw notFound("The file");
     const base = row.document.name.replace(/[^\p{L}\p{N}]+/gu, "-").replace(/^-|-$/g, "") || "shot";
     if (request.query.download !== undefined) response.attachment(`${base}-${row.percent}-${file}`);
-    response.type(file.endsWith(".png") ? "png" : "image/x-exr").sendFile(assets.pathOf(row.files[kind]));
+    response.type(type).sendFile(assets.pathOf(hash));
   });
   api.use(() => {
     throw notFound("That address");

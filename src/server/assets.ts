@@ -1,5 +1,5 @@
 import { createHash, randomUUID } from "node:crypto";
-import { existsSync } from "node:fs";
+import { createReadStream, existsSync } from "node:fs";
 import { mkdir, open, readFile, rename, rm } from "node:fs/promises";
 import path from "node:path";
 
@@ -35,6 +35,18 @@ export class AssetStore {
       await rm(temporary, { force: true });
       throw error;
     }
+    return hash;
+  }
+
+  /** Takes over a finished file on the same disk: by renaming, without reading it into memory. */
+  async take(file: string): Promise<string> {
+    const sum = createHash("sha256");
+    for await (const chunk of createReadStream(file)) sum.update(chunk as Buffer);
+    const hash = sum.digest("hex");
+    const target = this.pathOf(hash);
+    await mkdir(path.dirname(target), { recursive: true });
+    if (existsSync(target)) await rm(file, { force: true });
+    else await rename(file, target);
     return hash;
   }
 

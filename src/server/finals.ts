@@ -1,39 +1,27 @@
+import type { ChildProcess } from "node:child_process";
+import { fork } from "node:child_process";
 import { randomUUID } from "node:crypto";
-import { availableParallelism } from "node:os";
+import { rm } from "node:fs/promises";
+import { fileURLToPath } from "node:url";
 import path from "node:path";
 import { asc, desc, eq } from "drizzle-orm";
 import sharp from "sharp";
-import { linearToCode } from "#core/colour/srgb";
-import type { DecodedPlate } from "#core/comp/composite";
-import { compositeLinear } from "#core/comp/composite";
-import { importGlb } from "#core/exchange/gltf";
 import { sizeAt } from "#core/image/resize";
-import type { Model } from "#core/props/model";
-import type { FinalListing, QueueMove, QueuedFinal } from "#core/shot/api";
-import type { Shot } from "#core/shot/schema";
+import type { FinalListing, FinalRequest, QueueMove, QueuedFinal } from "#core/shot/api";
+import type { RenderChoice } from "#core/shot/schema";
 import { parseShot } from "#core/shot/schema";
-import type { Passes } from "#core/trace/film";
-import { decodeTexture } from "#node/images";
-import { outputFiles, plateAt, plateOf, plateRows, renderShot } from "#node/renderShot";
 import type { AssetStore } from "./assets.ts";
-import { BandFolder } from "./bands.ts";
 import type { Database } from "./db/open.ts";
 import type { FinalFiles } from "./db/schema.ts";
 import { finals } from "./db/schema.ts";
 import { ApiError, notFound } from "./errors.ts";
+import type { FinalReport } from "#node/finalFiles";
+import type { FinalMessage, FinalOrder } from "./finalProcess.ts";
 import { openShot } from "./shots.ts";
 
 type Row = typeof finals.$inferSelect;
 
-/** Models of all props of a shot, read from the asset store. */
-export async function loadModels(shot: Shot, assets: AssetStore): Promise<Map<string, Model>> {
-  const models = new Map<string, Model>();
-  for (const { source } of Object.values(shot.props)) {
-    if (source.kind !== "model" || models.has(source.asset)) continue;
-    models.set(source.asset, (await importGlb(await assets.get(source.asset), decodeTexture)).model);
-  }
-  return models;
-}
+const processPath = fileURLToPath(new URL("./finalProcess.ts", import.meta.url));
 
 /** What is seen of a render in progress. */
 interface Running {
@@ -41,16 +29,20 @@ interface Running {
   abort: AbortController;
   samplesDone: number;
   secondsLeft: number | null;
-  /** A small picture of the finished bands over the plate. */
+  /** A small picture as far as it has grown. */
   preview: { width: number; height: number; pixels: Uint8Array } | null;
 }
 
 /** Why a render is stopped before its end. */
 type Stop = "cancelled" | "paused" | "stopped";
 
-const PREVIEW_WIDTH = 480;
+/** How a row is rendered: its settings, or what older rows had of them. */
+function choiceOf(row: Row): RenderChoice {
+  const shot = parseShot(row.document);
+  return { ...shot.render, passes: [], ...row.settings, percent: row.percent, samples: row.samples };
+}
 
-/** Final renders, one after the other, on worker threads. Finished bands are kept, so that a render goes on where it was. */
+/** Final renders, one after the other, each in a process of its own. Finished bands are kept, so that a render goes on where it was. */
 export class FinalQueue {
   private running: Running | null = null;
   private stopped = false;
@@ -69,7 +61,7 @@ export class FinalQueue {
     this.wake();
   }
 
-  async add(shotId: string, percent: number, samples: number): Promise<FinalListing> {
+  async add(shotId: string, request: FinalRequest): Promise<FinalListing> {
     const { shot } = await openShot(this.db, shotId);
     if (!shot.solved) {
       throw new ApiError(
@@ -79,9 +71,20 @@ export class FinalQueue {
         "Mark edges along two directions until the camera is solved.",
       );
     }
+    const settings = { ...shot.render, ...request };
+    const { percent, samples } = settings;
     const [row] = await this.db
       .insert(finals)
-      .values({ id: randomUUID(), shotId, status: "waiting", place: Date.now(), percent, samples, document: shot })
+      .values({
+        id: randomUUID(),
+        shotId,
+        status: "waiting",
+        place: Date.now(),
+        percent,
+        samples,
+        settings,
+        document: shot,
+      })
       .returning();
     this.wake();
     return this.listing(row);
@@ -118,7 +121,7 @@ export class FinalQueue {
     const open = row.status === "waiting" || row.status === "running";
     if (move === "cancel" && (open || row.status === "paused")) {
       await this.stop(row, "cancelled");
-      await this.bandsOf(id).clear();
+      await rm(this.folderOf(id), { recursive: true, force: true });
     }
     if (move === "pause" && open) await this.stop(row, "paused");
     if (
@@ -172,6 +175,10 @@ export class FinalQueue {
       seconds: row.seconds,
       message: row.message,
       createdAt: row.createdAt.toISOString(),
+      settings: choiceOf(row),
+      noise: row.noise,
+      files: Object.keys(row.files ?? {}),
+      notices: row.notices,
       ...size,
     };
   }
@@ -186,8 +193,8 @@ export class FinalQueue {
       .toBuffer();
   }
 
-  private bandsOf(id: string): BandFolder {
-    return new BandFolder(path.join(this.folder, id));
+  private folderOf(id: string): string {
+    return path.join(this.folder, id);
   }
 
   private wake(): void {
@@ -212,41 +219,27 @@ export class FinalQueue {
     const running: Running = { id: row.id, abort, samplesDone: row.samplesDone, secondsLeft: null, preview: null };
     this.running = running;
     const started = Date.now();
-    const bands = this.bandsOf(row.id);
+    const folder = this.folderOf(row.id);
     try {
       await this.db.update(finals).set({ status: "running" }).where(eq(finals.id, row.id));
-      const shot = parseShot(row.document);
-      const full = plateOf(shot, await this.assets.get(shot.plate.codes));
-      const plate = plateAt(full, row.percent);
-      const models = await loadModels(shot, this.assets);
-      running.preview = smallPicture(plate);
-      const passes = await renderShot(shot, full, models, {
-        percent: row.percent,
-        samples: row.samples,
-        threads: Math.max(1, availableParallelism()),
-        signal: abort.signal,
-        keeper: bands,
-        onProgress: (p) => {
-          running.samplesDone = p.samples;
-          running.secondsLeft = Number.isFinite(p.secondsLeft) ? p.secondsLeft : null;
-        },
-        onBand: (part, band) => grow(running.preview!, plateRows(plate, band), part, band.y0, plate),
-      });
-      const profile = shot.plate.profile ? await this.assets.get(shot.plate.profile) : null;
-      const output = await outputFiles(plate, passes, profile);
-      const files = {} as FinalFiles;
-      for (const key of ["picture", "prop", "ratio", "added"] as const) files[key] = await this.assets.put(output[key]);
+      const order = this.orderOf(row, folder);
+      const report = await this.runProcess(order, running);
+      const files: FinalFiles = {};
+      for (const [key, name] of Object.entries(report.files))
+        files[key] = await this.assets.take(path.join(order.target, name));
       await this.db
         .update(finals)
         .set({
           status: "done",
           files,
+          noise: report.noise,
+          notices: report.notices,
           samplesDone: row.samples,
           secondsLeft: null,
           seconds: (row.seconds ?? 0) + (Date.now() - started) / 1000,
         })
         .where(eq(finals.id, row.id));
-      await bands.clear();
+      await rm(folder, { recursive: true, force: true });
     } catch (error) {
       // What was rendered so far counts towards the time that the whole takes.
       const seconds = (row.seconds ?? 0) + (Date.now() - started) / 1000;
@@ -262,44 +255,61 @@ export class FinalQueue {
       this.running = null;
     }
   }
-}
 
-type Small = NonNullable<Running["preview"]>;
-
-/** The plate in small, as sRGB codes, by nearest pixels. */
-function smallPicture(plate: DecodedPlate): Small {
-  const width = Math.min(PREVIEW_WIDTH, plate.width);
-  const height = Math.max(1, Math.round((width * plate.height) / plate.width));
-  const small: Small = { width, height, pixels: new Uint8Array(width * height * 3) };
-  lay(small, plate.linear, 0, plate.height, plate);
-  return small;
-}
-
-/** Lays a finished band over the small picture. */
-function grow(
-  small: Small,
-  rows: DecodedPlate,
-  passes: Passes,
-  y0: number,
-  whole: { width: number; height: number },
-): void {
-  lay(small, compositeLinear(rows, passes), y0, rows.height, whole);
-}
-
-function lay(
-  small: Small,
-  linear: Float32Array,
-  y0: number,
-  rows: number,
-  whole: { width: number; height: number },
-): void {
-  for (let v = 0; v < small.height; v++) {
-    const y = Math.floor(((v + 0.5) * whole.height) / small.height);
-    if (y < y0 || y >= y0 + rows) continue;
-    for (let u = 0; u < small.width; u++) {
-      const x = Math.floor(((u + 0.5) * whole.width) / small.width);
-      const from = ((y - y0) * whole.width + x) * 3;
-      for (let k = 0; k < 3; k++) small.pixels[(v * small.width + u) * 3 + k] = linearToCode(linear[from + k], 8);
+  private orderOf(row: Row, folder: string): FinalOrder {
+    const shot = parseShot(row.document);
+    const models: Record<string, string> = {};
+    for (const { source } of Object.values(shot.props)) {
+      if (source.kind === "model") models[source.asset] = this.assets.pathOf(source.asset);
     }
+    return {
+      id: row.id,
+      shot,
+      choice: choiceOf(row),
+      codes: this.assets.pathOf(shot.plate.codes),
+      profile: shot.plate.profile ? this.assets.pathOf(shot.plate.profile) : null,
+      models,
+      bands: path.join(folder, "bands"),
+      target: path.join(folder, "files"),
+    };
+  }
+
+  /** Runs a render's process to its end. Throws when it fails or is stopped. */
+  private runProcess(order: FinalOrder, running: Running): Promise<FinalReport> {
+    return new Promise((resolve, reject) => {
+      const child: ChildProcess = fork(processPath, { execArgv: ["--import", "tsx"], serialization: "advanced" });
+      let report: FinalReport | null = null;
+      let failure: string | null = null;
+      const kill = () => child.kill("SIGKILL");
+      running.abort.signal.addEventListener("abort", kill);
+      if (running.abort.signal.aborted) kill();
+      child.on("message", (message: FinalMessage) => {
+        if (message.kind === "progress") {
+          running.samplesDone = message.samples;
+          running.secondsLeft = message.secondsLeft;
+        } else if (message.kind === "rows") {
+          const { width, height, v0, pixels } = message;
+          running.preview ??= { width, height, pixels: new Uint8Array(width * height * 3) };
+          running.preview.pixels.set(pixels, v0 * width * 3);
+        } else if (message.kind === "done") report = message.report;
+        else if (message.kind === "failed") failure = message.message;
+      });
+      child.on("error", reject);
+      child.on("exit", (code, signal) => {
+        running.abort.signal.removeEventListener("abort", kill);
+        if (report && !running.abort.signal.aborted) resolve(report);
+        else if (failure) reject(new Error(failure));
+        else if (running.abort.signal.aborted) reject(new Error("stopped"));
+        else {
+          const why = signal ? `was ended by ${signal}` : `ended with code ${code}`;
+          reject(
+            new Error(
+              `The render's process ${why}, perhaps for want of memory. What is finished is kept: retry, or make the size smaller.`,
+            ),
+          );
+        }
+      });
+      child.send(order);
+    });
   }
 }

@@ -1,4 +1,4 @@
-import { mkdtemp, readdir, rm, writeFile } from "node:fs/promises";
+import { mkdtemp, readFile, readdir, rm, writeFile } from "node:fs/promises";
 import type { Server } from "node:http";
 import type { AddressInfo } from "node:net";
 import { tmpdir } from "node:os";
@@ -9,10 +9,9 @@ import { FIRST_YARDSTICKS } from "#core/match/yardsticks";
 import { noDistortion } from "#core/optics/distortion";
 import type { LensKit } from "#core/optics/lensKit";
 import type { KeptLensKit, OpenShot, PictureAsset, TakeListing } from "#core/shot/api";
-import { emptyPasses } from "#core/trace/film";
 import { createApp } from "./app.ts";
 import { AssetStore } from "./assets.ts";
-import { BandFolder } from "./bands.ts";
+import { BandFolder } from "#node/bandFolder";
 import { openDatabase } from "./db/open.ts";
 import { FinalQueue } from "./finals.ts";
 
@@ -131,17 +130,22 @@ describe("takes", () => {
 
 describe("bands of an unfinished final", () => {
   test("come back as they were kept; torn ones count as not there, and the folder goes when all is done", async () => {
-    const bands = new BandFolder(path.join(folder, "bands"));
-    const passes = emptyPasses(5, 2);
-    passes.prop.set([0.1, 0.2, 0.3, 1], 4);
-    passes.ratio[7] = 0.25;
-    passes.added[3] = -0.5;
-    passes.depth[9] = 12;
-    await bands.keep({ y0: 64 }, passes);
-    expect(await bands.read({ y0: 64 })).toEqual(passes);
-    expect(await bands.read({ y0: 0 })).toBeNull();
-    await writeFile(path.join(folder, "bands", "0.band"), new Uint8Array([5, 0, 0, 0, 2, 0, 0, 0, 1, 2, 3]));
-    expect(await bands.read({ y0: 0 })).toBeNull();
+    const bands = new BandFolder(path.join(folder, "bands"), "a final");
+    const film = Float32Array.from({ length: 5 * 2 * 3 }, (_, i) => i * 0.1 - 1);
+    const [first, second] = [
+      { y0: 0, y1: 2 },
+      { y0: 2, y1: 4 },
+    ];
+    await bands.keep(second, 5, 3, film);
+    expect(await bands.read(second, 5, 3)).toEqual(film);
+    expect(await bands.read(first, 5, 3)).toBeNull();
+    // Another size, another layout, another render.
+    expect(await bands.read(second, 6, 3)).toBeNull();
+    expect(await bands.read(second, 5, 4)).toBeNull();
+    expect(await new BandFolder(path.join(folder, "bands"), "another").read(second, 5, 3)).toBeNull();
+    const whole = await readFile(path.join(folder, "bands", "2.band"));
+    await writeFile(path.join(folder, "bands", "0.band"), whole.subarray(0, whole.length - 9));
+    expect(await bands.read(first, 5, 3)).toBeNull();
     expect((await readdir(path.join(folder, "bands"))).every((f) => f.endsWith(".band"))).toBe(true);
     await bands.clear();
     await expect(readdir(path.join(folder, "bands"))).rejects.toThrow();

@@ -13,7 +13,7 @@ import { makeEdit } from "#core/shot/edits";
 import { rotationFromAngles } from "#core/optics/camera";
 import { noDistortion } from "#core/optics/distortion";
 import { handAnswer, takeCamera } from "#core/shot/resolve";
-import { newLength } from "#core/shot/schema";
+import { newLength, plainProp } from "#core/shot/schema";
 import type { Shot } from "#core/shot/schema";
 import { readExr } from "#node/readExr";
 import { demoFile } from "../demo/shot.ts";
@@ -247,7 +247,7 @@ describe("finals", () => {
         source: { kind: "box", colour: [0.8, 0.2, 0.1], roughness: 0.6, metallic: 0 },
         placement: { position: [0, 0, 0], turnDeg: 20, leanDeg: [0, 0], scale: [1, 1, 1] },
         keeps: "metres",
-        hidden: false,
+        ...plainProp(),
       };
     })!;
     expect((await post(`/shots/${id}/steps`, { revision: 0, steps: [{ kind: "do", edit }] })).status).toBe(200);
@@ -359,7 +359,7 @@ async function renderableShot(at: string): Promise<string> {
       source: { kind: "box", colour: [0.6, 0.2, 0.1], roughness: 0.5, metallic: 0 },
       placement: { position: [0, 0, 0], turnDeg: 20, leanDeg: [0, 0], scale: [1, 1, 1] },
       keeps: "metres",
-      hidden: false,
+      ...plainProp(),
     };
   })!;
   expect((await post(`/shots/${id}/steps`, { revision: 0, steps: [{ kind: "do", edit }] }, at)).status).toBe(200);
@@ -417,7 +417,7 @@ describe("the data folder", () => {
     const first = await startServer(place);
     const id = await renderableShot(first.at);
     const bands = async (final: string) =>
-      (await readdir(path.join(place, "finals", final)).catch(() => [])).filter((f) => f.endsWith(".band"));
+      (await readdir(path.join(place, "finals", final, "bands")).catch(() => [])).filter((f) => f.endsWith(".band"));
     const begun = (await (
       await post(`/shots/${id}/finals`, { percent: 100, samples: 96 }, first.at)
     ).json()) as FinalListing;

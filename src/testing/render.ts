@@ -6,6 +6,7 @@ import type { Material, Model } from "#core/props/model";
 import { plainMaterial } from "#core/props/model";
 import { standing } from "#core/props/transform";
 import type { TraceScene } from "#core/trace/scene";
+import type { Film } from "#node/renderScene";
 import { renderScene } from "#node/renderScene";
 import * as L from "#kernel/layout";
 
@@ -40,7 +41,7 @@ export function quadModel(origin: Vec3, a: Vec3, b: Vec3, material: Partial<Mate
         material: 0,
       },
     ],
-    materials: [plainMaterial({ f0: 0, ...material })],
+    materials: [plainMaterial({ specular: 0, ...material })],
     textures: [],
   };
 }
@@ -70,14 +71,19 @@ export const withModels = (scene: TraceScene, models: Model[]): TraceScene => ({
 export async function meanRadiance(scene: TraceScene, samples: number, maxDepth = 8): Promise<Vec3> {
   const film = await renderScene(
     scene,
-    { width: SIZE, height: SIZE, seed: 5, maxDepth, filterWidth: 1 },
+    { width: SIZE, height: SIZE, seed: 5, maxDepth },
     { samples, threads: 2, batch: samples },
   );
+  return meanOf(film);
+}
+
+/** Mean over all samples of a film. */
+export function meanOf({ pixels, layout }: Film): Vec3 {
   const sum: Vec3 = [0, 0, 0];
   let n = 0;
-  for (let f = 0; f < film.length; f += L.FILM_FLOATS) {
-    n += film[f + L.FILM_SAMPLES];
-    for (let k = 0; k < 3; k++) sum[k] += film[f + L.FILM_PROP + k];
+  for (let f = 0; f < pixels.length; f += layout.stride) {
+    n += pixels[f + L.FILM_SAMPLES];
+    for (let k = 0; k < 3; k++) sum[k] += pixels[f + L.FILM_PROP + k];
   }
   return scale(sum, 1 / n);
 }

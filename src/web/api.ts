@@ -2,6 +2,7 @@ import type { Yardstick } from "#core/match/yardsticks";
 import type { LensKit } from "#core/optics/lensKit";
 import type {
   FinalListing,
+  FinalRequest,
   KeptLensKit,
   ModelAsset,
   NewShot,
@@ -88,8 +89,7 @@ export const api = {
     ask<{ list: Yardstick[] }>("/yardsticks", { ...json({ list }), method: "PUT" }),
   addPicture: (file: File) => ask<PictureAsset>("/pictures", upload(file)),
   addModel: (file: File) => ask<ModelAsset>("/models", upload(file)),
-  addFinal: (id: string, percent: number, samples: number) =>
-    ask<FinalListing>(`/shots/${id}/finals`, json({ percent, samples })),
+  addFinal: (id: string, request: FinalRequest) => ask<FinalListing>(`/shots/${id}/finals`, json(request)),
   finals: (id: string) => ask<FinalListing[]>(`/shots/${id}/finals`),
   queue: () => ask<QueuedFinal[]>("/queue"),
   moveFinal: (id: string, move: QueueMove) => ask<FinalListing>(`/finals/${id}/${move}`, { method: "POST" }),

@@ -1,7 +1,51 @@
-import type { Document, Material as GltfMaterial, Node, Primitive, Texture as GltfTexture } from "@gltf-transform/core";
+import type {
+  Document,
+  Material as GltfMaterial,
+  Node,
+  Primitive,
+  Texture as GltfTexture,
+  TextureInfo,
+} from "@gltf-transform/core";
 import { BufferUtils, WebIO } from "@gltf-transform/core";
-import type { Material, Mesh, Model, Texture } from "../props/model.ts";
-import { plainMaterial, triangleCount } from "../props/model.ts";
+import type {
+  Anisotropy,
+  Clearcoat,
+  EmissiveStrength,
+  IOR,
+  Sheen,
+  Specular,
+  Transform,
+  Transmission,
+  Volume,
+} from "@gltf-transform/extensions";
+import {
+  KHRMaterialsAnisotropy,
+  KHRMaterialsClearcoat,
+  KHRMaterialsEmissiveStrength,
+  KHRMaterialsIOR,
+  KHRMaterialsSheen,
+  KHRMaterialsSpecular,
+  KHRMaterialsTransmission,
+  KHRMaterialsVolume,
+  KHRMeshQuantization,
+  KHRTextureTransform,
+} from "@gltf-transform/extensions";
+import type { Material, Mesh, Model, Texture, TextureMatrix, TextureWrap } from "../props/model.ts";
+import { plainMaterial, plainMatrix, triangleCount } from "../props/model.ts";
+import { MAX_TEXTURE_BYTES } from "../trace/upload.ts";
+
+const EXTENSIONS = [
+  KHRMaterialsAnisotropy,
+  KHRMaterialsClearcoat,
+  KHRMaterialsEmissiveStrength,
+  KHRMaterialsIOR,
+  KHRMaterialsSheen,
+  KHRMaterialsSpecular,
+  KHRMaterialsTransmission,
+  KHRMaterialsVolume,
+  KHRMeshQuantization,
+  KHRTextureTransform,
+];
 
 /** Decodes a PNG, JPEG or WebP to RGBA8 texels; browser and server have their own. */
 export type ImageDecoder = (bytes: Uint8Array, mimeType: string) => Promise<Texture>;
@@ -37,7 +81,7 @@ export async function importGlb(bytes: Uint8Array, decode: ImageDecoder): Promis
   let document: Document;
   try {
     checkBuffers(bytes, view);
-    document = await new WebIO().readBinary(bytes);
+    document = await new WebIO().registerExtensions(EXTENSIONS).readBinary(bytes);
   } catch (error) {
     if (error instanceof ModelError) throw error;
     const reason = error instanceof Error ? error.message : String(error);
@@ -47,6 +91,7 @@ export async function importGlb(bytes: Uint8Array, decode: ImageDecoder): Promis
   const notices: string[] = [];
   const textures: Texture[] = [];
   const textureNumbers = new Map<GltfTexture, number>();
+  let textureBytes = 0;
   for (const texture of root.listTextures()) {
     const image = texture.getImage();
     const name = texture.getName() || texture.getURI() || `number ${textures.length + 1}`;
@@ -56,8 +101,15 @@ export async function importGlb(bytes: Uint8Array, decode: ImageDecoder): Promis
     }
     try {
       const decoded = await decode(image, texture.getMimeType());
+      textureBytes += decoded.texels.length;
+      if (textureBytes > MAX_TEXTURE_BYTES) {
+        throw new ModelError(
+          `The model's textures take more than ${MAX_TEXTURE_BYTES / 1024 ** 3} GiB once unpacked. Make them smaller and export again: half the width and height is a quarter of it.`,
+        );
+      }
       textureNumbers.set(texture, textures.push(decoded) - 1);
-    } catch {
+    } catch (error) {
+      if (error instanceof ModelError) throw error;
       notices.push(`Texture ${name} cannot be decoded (${texture.getMimeType() || "unknown type"}) and was left out.`);
     }
   }
@@ -66,11 +118,10 @@ export async function importGlb(bytes: Uint8Array, decode: ImageDecoder): Promis
   const materialOf = (source: GltfMaterial | null): number => {
     let number = materialNumbers.get(source);
     if (number === undefined) {
-      const slot = (t: GltfTexture | null) => (t ? (textureNumbers.get(t) ?? null) : null);
       number =
         materials.push(
           source
-            ? convertMaterial(source, slot)
+            ? convertMaterial(source, textures, textureNumbers)
             : plainMaterial({ baseColor: [1, 1, 1, 1], metallic: 1, roughness: 1 }),
         ) - 1;
       materialNumbers.set(source, number);
@@ -94,11 +145,7 @@ export async function importGlb(bytes: Uint8Array, decode: ImageDecoder): Promis
   };
   scene?.listChildren().forEach(visit);
   if (others > 0) notices.push(`${others} parts are lines, points, strips or have no positions, and were left out.`);
-  const cutOut = root.listMaterials().filter((m) => m.getAlphaMode() !== "OPAQUE");
-  if (cutOut.length > 0) {
-    const names = cutOut.map((m) => m.getName() || "without a name").join(", ");
-    notices.push(`Transparency is not traced yet; these materials are shown opaque: ${names}.`);
-  }
+  for (const material of root.listMaterials()) notices.push(...leftOut(material));
   if (root.listAnimations().length > 0) notices.push("Animations were left out; the model stands as it was exported.");
   const model = { meshes, materials, textures };
   const triangles = triangleCount(model);
@@ -131,7 +178,8 @@ function checkBuffers(bytes: Uint8Array, view: DataView): void {
       );
     }
   });
-  const required = json.extensionsRequired ?? [];
+  const readable = new Set<string>(EXTENSIONS.map((e) => e.EXTENSION_NAME));
+  const required = (json.extensionsRequired ?? []).filter((name) => !readable.has(name));
   if (required.length > 0) {
     throw new ModelError(
       `The model needs ${required.join(", ")}, which cannot be read. Export without compression and special extensions.`,
@@ -139,20 +187,108 @@ function checkBuffers(bytes: Uint8Array, view: DataView): void {
   }
 }
 
-function convertMaterial(source: GltfMaterial, slot: (t: GltfTexture | null) => number | null): Material {
+const extension = <T>(source: GltfMaterial, name: string): T | null => source.getExtension(name) as T | null;
+
+function convertMaterial(source: GltfMaterial, textures: Texture[], numbers: Map<GltfTexture, number>): Material {
+  const slot = (t: GltfTexture | null, info: TextureInfo | null): [number | null, TextureMatrix] => {
+    const number = t ? (numbers.get(t) ?? null) : null;
+    if (number === null || !info) return [null, plainMatrix()];
+    textures[number].wrap = [wrapOf(info.getWrapS()), wrapOf(info.getWrapT())];
+    return [number, matrixOf(info)];
+  };
+  const [baseTexture, baseMatrix] = slot(source.getBaseColorTexture(), source.getBaseColorTextureInfo());
+  const [surfaceTexture, surfaceMatrix] = slot(
+    source.getMetallicRoughnessTexture(),
+    source.getMetallicRoughnessTextureInfo(),
+  );
+  const [normalTexture, normalMatrix] = slot(source.getNormalTexture(), source.getNormalTextureInfo());
+  const [emissiveTexture, emissiveMatrix] = slot(source.getEmissiveTexture(), source.getEmissiveTextureInfo());
+  const strength = extension<EmissiveStrength>(source, "KHR_materials_emissive_strength")?.getEmissiveStrength() ?? 1;
+  const specular = extension<Specular>(source, "KHR_materials_specular");
+  const volume = extension<Volume>(source, "KHR_materials_volume");
+  const coat = extension<Clearcoat>(source, "KHR_materials_clearcoat");
+  const sheen = extension<Sheen>(source, "KHR_materials_sheen");
+  const grain = extension<Anisotropy>(source, "KHR_materials_anisotropy");
+  const [r, g, b] = source.getEmissiveFactor();
   return {
     name: source.getName(),
     baseColor: [...source.getBaseColorFactor()] as Material["baseColor"],
     metallic: source.getMetallicFactor(),
     roughness: source.getRoughnessFactor(),
-    emissive: [...source.getEmissiveFactor()] as Material["emissive"],
-    f0: 0.04,
+    emissive: [r * strength, g * strength, b * strength],
+    index: extension<IOR>(source, "KHR_materials_ior")?.getIOR() ?? 1.5,
+    specular: specular?.getSpecularFactor() ?? 1,
+    specularColor: specular ? [...specular.getSpecularColorFactor()] : [1, 1, 1],
+    transmission: extension<Transmission>(source, "KHR_materials_transmission")?.getTransmissionFactor() ?? 0,
+    thin: !volume || volume.getThicknessFactor() === 0,
+    absorption: volume ? absorptionOf(volume) : [0, 0, 0],
+    coat: coat?.getClearcoatFactor() ?? 0,
+    coatRoughness: coat?.getClearcoatRoughnessFactor() ?? 0,
+    sheenColor: sheen ? [...sheen.getSheenColorFactor()] : [0, 0, 0],
+    sheenRoughness: sheen?.getSheenRoughnessFactor() ?? 0,
+    anisotropy: grain?.getAnisotropyStrength() ?? 0,
+    anisotropyTurn: grain?.getAnisotropyRotation() ?? 0,
+    alpha: ({ OPAQUE: "opaque", MASK: "mask", BLEND: "blend" } as const)[source.getAlphaMode()],
+    alphaCutoff: source.getAlphaCutoff(),
     normalScale: source.getNormalScale(),
-    baseTexture: slot(source.getBaseColorTexture()),
-    surfaceTexture: slot(source.getMetallicRoughnessTexture()),
-    normalTexture: slot(source.getNormalTexture()),
-    emissiveTexture: slot(source.getEmissiveTexture()),
+    baseTexture,
+    surfaceTexture,
+    normalTexture,
+    emissiveTexture,
+    baseMatrix,
+    surfaceMatrix,
+    normalMatrix,
+    emissiveMatrix,
   };
+}
+
+/** KHR_materials_volume: what is left after the attenuation distance is the attenuation colour. */
+function absorptionOf(volume: Volume): Material["absorption"] {
+  const distance = volume.getAttenuationDistance();
+  if (!Number.isFinite(distance) || distance <= 0) return [0, 0, 0];
+  return volume.getAttenuationColor().map((c) => -Math.log(Math.max(1e-6, c)) / distance) as Material["absorption"];
+}
+
+const wrapOf = (mode: number): TextureWrap => (mode === 33071 ? "clamp" : mode === 33648 ? "mirror" : "repeat");
+
+/** KHR_texture_transform: scale, then turn (counter-clockwise in a picture whose v points down), then offset. */
+function matrixOf(info: TextureInfo): TextureMatrix {
+  const transform = info.getExtension("KHR_texture_transform") as Transform | null;
+  if (!transform) return plainMatrix();
+  const [sx, sy] = transform.getScale();
+  const [ox, oy] = transform.getOffset();
+  const [c, s] = [Math.cos(transform.getRotation()), Math.sin(transform.getRotation())];
+  return [c * sx, s * sy, ox, -s * sx, c * sy, oy];
+}
+
+/** Sentences on what of a material is not taken in. */
+function leftOut(source: GltfMaterial): string[] {
+  const name = source.getName() || "without a name";
+  const parts: string[] = [];
+  const has = (what: string, texture: GltfTexture | null | undefined) => {
+    if (texture) parts.push(what);
+  };
+  has("transmission", extension<Transmission>(source, "KHR_materials_transmission")?.getTransmissionTexture());
+  has("thickness", extension<Volume>(source, "KHR_materials_volume")?.getThicknessTexture());
+  const coat = extension<Clearcoat>(source, "KHR_materials_clearcoat");
+  has("coat", coat?.getClearcoatTexture() ?? coat?.getClearcoatRoughnessTexture() ?? coat?.getClearcoatNormalTexture());
+  const specular = extension<Specular>(source, "KHR_materials_specular");
+  has("specular", specular?.getSpecularTexture() ?? specular?.getSpecularColorTexture());
+  const sheen = extension<Sheen>(source, "KHR_materials_sheen");
+  has("sheen", sheen?.getSheenColorTexture() ?? sheen?.getSheenRoughnessTexture());
+  has("grain", extension<Anisotropy>(source, "KHR_materials_anisotropy")?.getAnisotropyTexture());
+  const sentences = parts.length
+    ? [`Material ${name}: its textures for ${parts.join(", ")} are not read; the even values are used.`]
+    : [];
+  const infos = [
+    source.getBaseColorTextureInfo(),
+    source.getMetallicRoughnessTextureInfo(),
+    source.getNormalTextureInfo(),
+    source.getEmissiveTextureInfo(),
+  ];
+  if (infos.some((i) => i && i.getTexCoord() > 0))
+    sentences.push(`Material ${name}: its second texture coordinates are not read; the first are used.`);
+  return sentences;
 }
 
 /** glTF is Y up, metres; the world here is Z up: (x, y, z) becomes (x, -z, y). `m` is column-major 4x4. */

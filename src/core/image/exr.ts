@@ -6,9 +6,13 @@ export interface ExrChannel {
   values: Float32Array;
   offset?: number;
   stride?: number;
+  /** Kind of the stored numbers, that of the file if missing. */
+  type?: "half" | "float";
 }
 
-const LINES = 16;
+/** Rows that are packed together (ZIP compression). */
+export const EXR_LINES = 16;
+const LINES = EXR_LINES;
 
 /** Bits of the IEEE 754 half nearest to a float, ties to even; out of range becomes infinity. */
 export function toHalf(value: number): number {
@@ -35,6 +39,9 @@ function roundHalfEven(x: number): number {
   return rest > 0.5 || (rest === 0.5 && floor % 2 === 1) ? floor + 1 : floor;
 }
 
+const byName = (channels: ExrChannel[]) =>
+  [...channels].sort((a, b) => (a.name < b.name ? -1 : a.name > b.name ? 1 : 0));
+
 /**
  * An OpenEXR 2 scan-line file with ZIP compression (openexr.com, "OpenEXR File Layout"). Channels are written in the
  * order of their names, as the format asks; layers are names with a dot.
@@ -45,28 +52,48 @@ export function writeExr(
   channels: ExrChannel[],
   type: "half" | "float" = "half",
 ): Uint8Array<ArrayBuffer> {
-  const sorted = [...channels].sort((a, b) => (a.name < b.name ? -1 : a.name > b.name ? 1 : 0));
-  const header = exrHeader(width, height, sorted, type);
-  const chunks = Math.ceil(height / LINES);
-  const blocks: Uint8Array[] = [];
-  for (let i = 0; i < chunks; i++) {
-    const raw = rawBlock(width, i * LINES, Math.min(height, (i + 1) * LINES), sorted, type);
-    const packed = zlibSync(predict(raw), { level: 6 });
-    blocks.push(packed.length < raw.length ? packed : raw);
-  }
-  const total = header.length + chunks * 8 + blocks.reduce((n, b) => n + b.length + 8, 0);
+  const header = exrHeader(width, height, byName(channels), type);
+  const blocks = packRows(width, height, 0, channels, type, (raw) => zlibSync(raw, { level: 6 }));
+  const total = header.length + blocks.length * 8 + blocks.reduce((n, b) => n + b.length, 0);
   const file = new Uint8Array(total);
   const view = new DataView(file.buffer);
   file.set(header);
-  let at = header.length + chunks * 8;
+  let at = header.length + blocks.length * 8;
   blocks.forEach((block, i) => {
     view.setBigUint64(header.length + i * 8, BigInt(at), true);
-    view.setInt32(at, i * LINES, true);
-    view.setInt32(at + 4, block.length, true);
-    file.set(block, at + 8);
-    at += block.length + 8;
+    file.set(block, at);
+    at += block.length;
   });
   return file;
+}
+
+/** The head of a file up to its table of offsets, which has eight bytes for every `EXR_LINES` rows. */
+export const exrHead = (width: number, height: number, channels: ExrChannel[], type: "half" | "float"): Uint8Array =>
+  exrHeader(width, height, byName(channels), type);
+
+/** Rows as the file's blocks, each with its head: `rows` of them from row `y0` of the picture on, a multiple of `EXR_LINES`. */
+export function packRows(
+  width: number,
+  rows: number,
+  y0: number,
+  channels: ExrChannel[],
+  type: "half" | "float",
+  pack: (raw: Uint8Array) => Uint8Array,
+): Uint8Array[] {
+  const sorted = byName(channels);
+  const blocks: Uint8Array[] = [];
+  for (let from = 0; from < rows; from += LINES) {
+    const raw = rawBlock(width, from, Math.min(rows, from + LINES), sorted, type);
+    const packed = pack(predict(raw));
+    const body = packed.length < raw.length ? packed : raw;
+    const block = new Uint8Array(body.length + 8);
+    const view = new DataView(block.buffer);
+    view.setInt32(0, y0 + from, true);
+    view.setInt32(4, body.length, true);
+    block.set(body, 8);
+    blocks.push(block);
+  }
+  return blocks;
 }
 
 function exrHeader(width: number, height: number, channels: ExrChannel[], type: "half" | "float"): Uint8Array {
@@ -87,7 +114,7 @@ function exrHeader(width: number, height: number, channels: ExrChannel[], type: 
   );
   for (const channel of channels) {
     text(channel.name);
-    i32(type === "half" ? 1 : 2);
+    i32((channel.type ?? type) === "half" ? 1 : 2);
     bytes.push(0, 0, 0, 0);
     i32(1);
     i32(1);
@@ -113,15 +140,17 @@ function exrHeader(width: number, height: number, channels: ExrChannel[], type: 
 }
 
 function rawBlock(width: number, y0: number, y1: number, channels: ExrChannel[], type: "half" | "float"): Uint8Array {
-  const size = type === "half" ? 2 : 4;
-  const raw = new Uint8Array(width * (y1 - y0) * channels.length * size);
+  const size = (channel: ExrChannel) => ((channel.type ?? type) === "half" ? 2 : 4);
+  const raw = new Uint8Array(width * (y1 - y0) * channels.reduce((n, c) => n + size(c), 0));
   const view = new DataView(raw.buffer);
   let at = 0;
   for (let y = y0; y < y1; y++) {
-    for (const { values, offset = 0, stride = 1 } of channels) {
-      for (let x = 0; x < width; x++, at += size) {
+    for (const channel of channels) {
+      const { values, offset = 0, stride = 1 } = channel;
+      const bytes = size(channel);
+      for (let x = 0; x < width; x++, at += bytes) {
         const value = values[(y * width + x) * stride + offset];
-        if (type === "half") view.setUint16(at, toHalf(value), true);
+        if (bytes === 2) view.setUint16(at, toHalf(value), true);
         else view.setFloat32(at, value, true);
       }
     }

@@ -1,45 +1,60 @@
+/** An interleaved RGB picture. */
+interface Source {
+  width: number;
+  height: number;
+  pixels: Float32Array;
+}
+
 /** Box average of an interleaved float picture down to a smaller size; the same size is copied. */
-export function shrink(
-  source: { width: number; height: number; pixels: Float32Array },
-  width: number,
-  height: number,
-): { width: number; height: number; pixels: Float32Array } {
+export function shrink(source: Source, width: number, height: number): Source {
   if (width === source.width && height === source.height) return { ...source, pixels: source.pixels.slice() };
-  const half = boxAcross(source.pixels, source.width, source.height, width, 3);
-  return { width, height, pixels: transposeBox(half, width, source.height, height) };
+  return { width, height, pixels: resampleRows(source, width, height, 0, height) };
 }
 
-function boxAcross(
-  pixels: Float32Array,
-  width: number,
-  height: number,
-  target: number,
-  channels: number,
-): Float32Array {
-  const out = new Float32Array(target * height * channels);
-  const s = width / target;
-  for (let x = 0; x < target; x++) {
-    const [from, to] = [x * s, (x + 1) * s];
-    for (let sx = Math.floor(from); sx < Math.min(width, Math.ceil(to)); sx++) {
-      const weight = (Math.min(to, sx + 1) - Math.max(from, sx)) / s;
-      for (let y = 0; y < height; y++) {
-        const [a, b] = [(y * target + x) * channels, (y * width + sx) * channels];
-        for (let k = 0; k < channels; k++) out[a + k] += weight * pixels[b + k];
-      }
+/** Source pixels that a target pixel takes from, one weight each, from number `first` on. */
+interface Taps {
+  first: number;
+  weights: number[];
+}
+
+/** Box average for smaller sizes, Catmull and Rom's cubic (1974) for larger ones; both keep an even picture even. */
+function tapsOf(at: number, target: number, source: number): Taps {
+  const s = source / target;
+  if (s >= 1) {
+    const [from, to] = [at * s, (at + 1) * s];
+    const first = Math.floor(from);
+    const weights: number[] = [];
+    for (let i = first; i < Math.min(source, Math.ceil(to)); i++) {
+      weights.push((Math.min(to, i + 1) - Math.max(from, i)) / s);
     }
+    return { first, weights };
   }
-  return out;
+  const centre = (at + 0.5) * s - 0.5;
+  const first = Math.floor(centre) - 1;
+  return { first, weights: [0, 1, 2, 3].map((k) => cubic(Math.abs(centre - (first + k)))) };
 }
 
-function transposeBox(pixels: Float32Array, width: number, height: number, target: number): Float32Array {
-  const row = width * 3;
-  const out = new Float32Array(row * target);
-  const s = height / target;
-  for (let y = 0; y < target; y++) {
-    const [from, to] = [y * s, (y + 1) * s];
-    for (let sy = Math.floor(from); sy < Math.min(height, Math.ceil(to)); sy++) {
-      const weight = (Math.min(to, sy + 1) - Math.max(from, sy)) / s;
-      for (let i = 0; i < row; i++) out[y * row + i] += weight * pixels[sy * row + i];
+const cubic = (d: number) => (d < 1 ? 1 + d * d * (1.5 * d - 2.5) : d < 2 ? 2 - d * (4 - d * (2.5 - 0.5 * d)) : 0);
+
+/** Rows y0 to y1 (without) of the picture at another size, without making the whole of it. */
+export function resampleRows(source: Source, width: number, height: number, y0: number, y1: number): Float32Array {
+  const out = new Float32Array(width * (y1 - y0) * 3);
+  const across = Array.from({ length: width }, (_, x) => tapsOf(x, width, source.width));
+  const row = new Float32Array(source.width * 3);
+  const clamp = (i: number, n: number) => Math.min(n - 1, Math.max(0, i));
+  for (let y = y0; y < y1; y++) {
+    const down = tapsOf(y, height, source.height);
+    row.fill(0);
+    down.weights.forEach((weight, k) => {
+      const from = clamp(down.first + k, source.height) * row.length;
+      for (let i = 0; i < row.length; i++) row[i] += weight * source.pixels[from + i];
+    });
+    for (let x = 0, at = (y - y0) * width * 3; x < width; x++, at += 3) {
+      const { first, weights } = across[x];
+      for (let k = 0; k < weights.length; k++) {
+        const from = clamp(first + k, source.width) * 3;
+        for (let c = 0; c < 3; c++) out[at + c] += weights[k] * row[from + c];
+      }
     }
   }
   return out;

@@ -35,7 +35,7 @@ export function probeShot(kernel: Kernel, memory: SceneMemory, shot: Shot, plate
   let result: ProbeResult | string = "";
   for (let round = 0; round < 3; round++) {
     const scene = traceSceneOf(current, plate, new Map(), false);
-    const loaded = uploadScene(kernel, memory, scene, { width: 8, height: 8, seed: 1, maxDepth: 4, filterWidth: 1 });
+    const loaded = uploadScene(kernel, memory, scene, { width: 8, height: 8, seed: 1, maxDepth: 4 });
     const pixels = memory.putF32([...lit.pixel, ...shaded.pixel]);
     const out = memory.reserve(48);
     kernel.probePixels(loaded.params, pixels, 2, SAMPLES, out);

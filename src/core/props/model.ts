@@ -5,7 +5,16 @@ export interface Texture {
   width: number;
   height: number;
   texels: Uint8Array;
+  /** What lies beyond its borders, across and down; repeated if missing. */
+  wrap?: [TextureWrap, TextureWrap];
 }
+
+export type TextureWrap = "repeat" | "clamp" | "mirror";
+
+/** Turns texture coordinates into those of the picture: rows of a 2 x 3 matrix. */
+export type TextureMatrix = [number, number, number, number, number, number];
+
+export const plainMatrix = (): TextureMatrix => [1, 0, 0, 0, 1, 0];
 
 /** glTF 2.0 metallic-roughness. Texture numbers index the model's `textures`; null for none. */
 export interface Material {
@@ -13,14 +22,39 @@ export interface Material {
   baseColor: [number, number, number, number];
   metallic: number;
   roughness: number;
+  /** Linear, with the strength in it. */
   emissive: Vec3;
-  /** Reflectance of the dielectric at normal incidence: 0.04 for index 1.5. */
-  f0: number;
+  /** Index of refraction of the dielectric. */
+  index: number;
+  /** Weight and colour of the dielectric's reflection (KHR_materials_specular). */
+  specular: number;
+  specularColor: Vec3;
+  /** Share of light that goes through instead of being scattered (KHR_materials_transmission). */
+  transmission: number;
+  /** A wall without an inside; otherwise light is refracted into it. */
+  thin: boolean;
+  /** Absorption inside, per metre (Beer and Lambert). */
+  absorption: Vec3;
+  coat: number;
+  coatRoughness: number;
+  sheenColor: Vec3;
+  sheenRoughness: number;
+  /** Strength of the grain, and the angle in radians from the texture's u to it. */
+  anisotropy: number;
+  anisotropyTurn: number;
+  /** Opaque, cut out where the base colour's alpha is below the cut-off, or let through by alpha. */
+  alpha: "opaque" | "mask" | "blend";
+  alphaCutoff: number;
   normalScale: number;
   baseTexture: number | null;
   surfaceTexture: number | null;
   normalTexture: number | null;
   emissiveTexture: number | null;
+  /** Matrices of the four textures. */
+  baseMatrix: TextureMatrix;
+  surfaceMatrix: TextureMatrix;
+  normalMatrix: TextureMatrix;
+  emissiveMatrix: TextureMatrix;
   /** Mirror-like parts of a made-up place (water) that show the backdrop of its picture. */
   seesBackdrop?: boolean;
 }
@@ -47,12 +81,29 @@ export const plainMaterial = (changes: Partial<Material> = {}): Material => ({
   metallic: 0,
   roughness: 0.6,
   emissive: [0, 0, 0],
-  f0: 0.04,
+  index: 1.5,
+  specular: 1,
+  specularColor: [1, 1, 1],
+  transmission: 0,
+  thin: true,
+  absorption: [0, 0, 0],
+  coat: 0,
+  coatRoughness: 0,
+  sheenColor: [0, 0, 0],
+  sheenRoughness: 0,
+  anisotropy: 0,
+  anisotropyTurn: 0,
+  alpha: "opaque",
+  alphaCutoff: 0.5,
   normalScale: 1,
   baseTexture: null,
   surfaceTexture: null,
   normalTexture: null,
   emissiveTexture: null,
+  baseMatrix: plainMatrix(),
+  surfaceMatrix: plainMatrix(),
+  normalMatrix: plainMatrix(),
+  emissiveMatrix: plainMatrix(),
   ...changes,
 });
 

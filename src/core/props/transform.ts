@@ -42,6 +42,27 @@ export function placementRotation(p: Placement): Mat3 {
   return multiply(z, multiply(x, y));
 }
 
+/** Model to world as rows of a 3 x 4 matrix. */
+export function placementMatrix(p: Placement): number[] {
+  const m = placementRotation(p);
+  return [0, 1, 2].flatMap((r) => [m[r][0] * p.scale[0], m[r][1] * p.scale[1], m[r][2] * p.scale[2], p.position[r]]);
+}
+
+/** Inverse of a 3 x 4 matrix by rows. Throws RangeError where it squeezes space flat. */
+export function invertMatrix(m: number[]): number[] {
+  const [a, b, c, x, d, e, f, y, g, h, k, z] = m;
+  const [p, q, r] = [e * k - f * h, f * g - d * k, d * h - e * g];
+  const determinant = a * p + b * q + c * r;
+  if (!Number.isFinite(1 / determinant)) throw new RangeError("A prop is scaled flat. Give it a size above 0.");
+  const s = 1 / determinant;
+  const rows = [
+    [p * s, (c * h - b * k) * s, (b * f - c * e) * s],
+    [q * s, (a * k - c * g) * s, (c * d - a * f) * s],
+    [r * s, (b * g - a * h) * s, (a * e - b * d) * s],
+  ];
+  return rows.flatMap((row) => [...row, -(row[0] * x + row[1] * y + row[2] * z)]);
+}
+
 /** World position of a point of the model. */
 export function placePoint(p: Placement, point: Vec3): Vec3 {
   const m = placementRotation(p);

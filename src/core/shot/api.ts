@@ -3,8 +3,8 @@ import { YardstickSchema } from "../match/yardsticks.ts";
 import type { LensKit } from "../optics/lensKit.ts";
 import { StepSchema } from "./edits.ts";
 import type { Edit } from "./edits.ts";
-import type { Shot } from "./schema.ts";
-import { ShotSchema } from "./schema.ts";
+import type { RenderChoice, Shot } from "./schema.ts";
+import { RenderSchema, ShotSchema } from "./schema.ts";
 
 /** Requests and answers between browser and server; both check against these. */
 
@@ -43,10 +43,9 @@ export interface PictureAsset {
   height: number;
 }
 
-export const FinalRequestSchema = v.object({
-  percent: v.picklist([25, 50, 100]),
-  samples: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(65536)),
-});
+/** How a final is rendered: the shot's own settings, changed where something is given. */
+export const FinalRequestSchema = v.partial(RenderSchema);
+export type FinalRequest = v.InferOutput<typeof FinalRequestSchema>;
 
 export interface ShotListing {
   id: string;
@@ -105,6 +104,14 @@ export interface FinalListing {
   seconds: number | null;
   message: string | null;
   createdAt: string;
+  /** How it was rendered. */
+  settings: RenderChoice;
+  /** Noise that was reached, in 8-bit code values; null before the end. */
+  noise: number | null;
+  /** Names of the files that can be had. */
+  files: string[];
+  /** What the render noticed, as sentences. */
+  notices: string[];
   width: number;
   height: number;
 }

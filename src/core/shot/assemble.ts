@@ -1,5 +1,5 @@
 import type { Vec3 } from "../math/vec3.ts";
-import { toRadians } from "../math/vec3.ts";
+import { add, scale, toRadians } from "../math/vec3.ts";
 import { directionFromAngles } from "../light/sun.ts";
 import type { Camera, Frame } from "../optics/camera.ts";
 import type { Model } from "../props/model.ts";
@@ -7,7 +7,7 @@ import { primitiveModel } from "../props/primitives.ts";
 import type { Placement } from "../props/transform.ts";
 import { surfaceMesh } from "../set/surfaces.ts";
 import type { LightWeights } from "../trace/film.ts";
-import type { Picture, SetPiece, TraceScene } from "../trace/scene.ts";
+import type { Lamp, Picture, SetPiece, TraceScene } from "../trace/scene.ts";
 import { groupLines } from "../detect/groups.ts";
 import { edgeMisfit } from "../match/evidence.ts";
 import type { RequestLength, SolveRequest } from "../match/request.ts";
@@ -184,11 +184,54 @@ export function placementOf(prop: Prop): Placement {
   return { position, turn: toRadians(turnDeg), lean: [toRadians(leanDeg[0]), toRadians(leanDeg[1])], scale: size };
 }
 
-/** The prop's model: its file's, or its primitive. Null while the file is not loaded. */
+/** Where the prop is when the shutter closes; undefined if it stands still. */
+function endOf(prop: Prop): Placement | undefined {
+  if (!prop.motion) return undefined;
+  const start = placementOf(prop);
+  const { offset, turnDeg } = prop.motion;
+  return { ...start, position: add(start.position, offset), turn: start.turn + toRadians(turnDeg) };
+}
+
+const primitives = new Map<string, Model>();
+
+/** The prop's model: its file's, or its primitive. Null while the file is not loaded. The same prop gives the same object. */
 export function modelOf(prop: Prop, models: Map<string, Model>): Model | null {
   const { source } = prop;
   if (source.kind === "model") return models.get(source.asset) ?? null;
-  return primitiveModel(source.kind, source.colour, source.roughness, source.metallic);
+  const key = JSON.stringify(source);
+  let model = primitives.get(key);
+  if (!model) {
+    model = primitiveModel(source.kind, source.colour, source.roughness, source.metallic);
+    if (primitives.size > 200) primitives.clear();
+    primitives.set(key, model);
+  }
+  return model;
+}
+
+/** The shot's lamps that are switched on, as the tracer takes them. */
+export function lampsOf(shot: Shot): Lamp[] {
+  return Object.values(shot.light.lamps).flatMap((lamp) => {
+    if (!lamp.on || lamp.level === 0) return [];
+    const [azimuth, tilt] = [toRadians(lamp.azimuthDeg), toRadians(lamp.tiltDeg)];
+    const facing = directionFromAngles(azimuth, tilt);
+    // The width lies level.
+    const across: Vec3 = [Math.cos(azimuth), -Math.sin(azimuth), 0];
+    return [
+      {
+        name: lamp.name,
+        kind: lamp.kind,
+        position: lamp.position,
+        facing,
+        across,
+        size: lamp.size,
+        radiance: scale(lamp.colour, lamp.level),
+        cone: {
+          inner: toRadians(Math.min(lamp.cone.innerDeg, lamp.cone.outerDeg)),
+          outer: toRadians(lamp.cone.outerDeg),
+        },
+      },
+    ];
+  });
 }
 
 export const sunDirection = (shot: Shot): Vec3 =>
@@ -230,7 +273,8 @@ export function traceSceneOf(shot: Shot, plate: Picture, models: Map<string, Mod
   const props = withProps
     ? Object.values(shot.props).flatMap((prop) => {
         const model = prop.hidden ? null : modelOf(prop, models);
-        return model ? [{ model, placement: placementOf(prop) }] : [];
+        const { visibility, name } = prop;
+        return model ? [{ model, placement: placementOf(prop), end: endOf(prop), visibility, name }] : [];
       })
     : [];
   return {
@@ -246,6 +290,15 @@ export function traceSceneOf(shot: Shot, plate: Picture, models: Map<string, Mod
         }
       : null,
     sky: light.skyRadiance,
+    lamps: lampsOf(shot),
+    aperture: shot.focus.on
+      ? {
+          radius: shot.focus.openingMm / 2000,
+          focus: shot.focus.distance,
+          blades: shot.focus.blades,
+          turn: toRadians(shot.focus.turnDeg),
+        }
+      : null,
     floor: { height: floorHeight(shot) - 0.002, albedo: light.albedo.colour },
     plate,
     mask: maskPicture(shot),

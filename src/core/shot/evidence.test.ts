@@ -10,7 +10,7 @@ import * as v from "valibot";
 import { edgeAxes, evidenceKey, markSigma, otherReadings, solveRequestOf } from "./assemble.ts";
 import { handAnswer, takeCamera } from "./resolve.ts";
 import type { Shot } from "./schema.ts";
-import { newEdge, newLength, parseShot } from "./schema.ts";
+import { newEdge, newLength, parseShot, plainProp } from "./schema.ts";
 import { testShot } from "../../testing/shots.ts";
 import { keepsGround, turnWorld } from "./turnWorld.ts";
 import type { WorldTurn } from "./turnWorld.ts";
@@ -171,7 +171,7 @@ describe("turning the world", () => {
       source: { kind: "box", colour: [0.5, 0.5, 0.5], roughness: 0.5, metallic: 0 },
       placement: { position: [2, 1, 0], turnDeg: 10, leanDeg: [0, 0], scale: [1, 1, 1] },
       keeps: "metres",
-      hidden: false,
+      ...plainProp(),
     };
     const before = structuredClone(shot);
     turnWorld(shot, "left");

@@ -5,7 +5,7 @@ import type { Vec2 } from "../math/vec3.ts";
 
 /** The shot document: the one model that browser, server and command line share. */
 
-export const SHOT_VERSION = 2;
+export const SHOT_VERSION = 3;
 
 const Finite = v.pipe(v.number("must be a number"), v.finite("must be finite"));
 const Positive = v.pipe(Finite, v.minValue(1e-6, "must be greater than 0"));
@@ -204,6 +204,14 @@ const PlacementSchema = v.object({
   scale: v.tuple([Positive, Positive, Positive]),
 });
 
+/** Which rays meet a prop. */
+const VisibilitySchema = v.object({
+  camera: v.boolean(),
+  shadow: v.boolean(),
+  reflection: v.boolean(),
+  bounce: v.boolean(),
+});
+
 export const PropSchema = v.object({
   id: Id,
   name: Text,
@@ -220,6 +228,29 @@ export const PropSchema = v.object({
   /** What to keep when the camera is solved again. */
   keeps: v.picklist(["metres", "picture"]),
   hidden: v.boolean(),
+  visibility: VisibilitySchema,
+  /** How far it goes and turns while the shutter is open; null for one that stands still. */
+  motion: v.nullable(v.object({ offset: Vec3Schema, turnDeg: Finite })),
+});
+
+export const LAMP_KINDS = ["rectangle", "disc", "sphere", "spot"] as const;
+
+export const LampSchema = v.object({
+  id: Id,
+  name: Text,
+  on: v.boolean(),
+  kind: v.picklist(LAMP_KINDS),
+  position: Vec3Schema,
+  /** Where it shines, degrees: clockwise from +Y, and upwards. */
+  azimuthDeg: Finite,
+  tiltDeg: v.pipe(Finite, v.minValue(-90), v.maxValue(90)),
+  /** Metres: width and height of a rectangle; the first is the diameter of the others. */
+  size: v.tuple([Positive, Positive]),
+  /** Radiance in plate units: colour times level. */
+  colour: ColourSchema,
+  level: NotNegative,
+  /** Spot: degrees from the axis up to which it is full, and beyond which it is dark. */
+  cone: v.object({ innerDeg: NotNegative, outerDeg: v.pipe(Finite, v.minValue(0.1), v.maxValue(89)) }),
 });
 
 const ProbeSchema = v.object({ pixel: PixelSchema, radius: v.pipe(Finite, v.minValue(1)) });
@@ -255,6 +286,47 @@ const LightSchema = v.object({
   gloss: Share,
   glossRoughness: Share,
   shadows: v.record(Id, RegionSchema),
+  lamps: v.record(Id, LampSchema),
+});
+
+/** Thin-lens focus. The opening is the focal length divided by the f-number. */
+const FocusSchema = v.object({
+  on: v.boolean(),
+  openingMm: Positive,
+  /** Metres along the view axis. */
+  distance: Positive,
+  /** Blades of the iris; 0 for a round one. */
+  blades: v.pipe(v.number(), v.integer(), v.minValue(0), v.maxValue(16)),
+  turnDeg: Finite,
+});
+
+/** Layers besides picture, prop, ratio and added light that a final writes. */
+export const PASS_GROUPS = ["lights", "surface", "occlusion", "emission", "mattes"] as const;
+
+/** How finals are rendered. */
+export const RenderSchema = v.object({
+  /** Of the plate's side. */
+  percent: v.pipe(
+    v.number("must be a number"),
+    v.integer("must be a whole number"),
+    v.minValue(25, "must be 25 or more"),
+    v.maxValue(200, "must be 200 or less"),
+  ),
+  /** Most samples of a pixel. */
+  samples: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(65536)),
+  seed: v.pipe(v.number(), v.integer(), v.minValue(0)),
+  /** Noise at which a tile is done, in code values of 8 bits; 0 takes every sample. */
+  noise: NotNegative,
+  /** Most minutes; 0 for no end. */
+  minutes: NotNegative,
+  passes: v.array(v.picklist(PASS_GROUPS)),
+  /** Metres that ambient occlusion looks. */
+  occlusionMetres: Positive,
+  denoise: v.boolean(),
+  /** Most that light by way of a matt surface adds to a sample, in multiples of a white surface; 0 for no limit. */
+  limit: NotNegative,
+  /** Threads of the server that a final takes; 0 for all. */
+  threads: v.pipe(v.number(), v.integer(), v.minValue(0), v.maxValue(64)),
 });
 
 export const ShotSchema = v.object({
@@ -286,11 +358,8 @@ export const ShotSchema = v.object({
   set: v.record(Id, SurfaceSchema),
   props: v.record(Id, PropSchema),
   light: LightSchema,
-  render: v.object({
-    percent: v.picklist([25, 50, 100]),
-    samples: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(65536)),
-    seed: v.pipe(v.number(), v.integer(), v.minValue(0)),
-  }),
+  focus: FocusSchema,
+  render: RenderSchema,
 });
 
 export type Shot = v.InferOutput<typeof ShotSchema>;
@@ -304,6 +373,9 @@ export type Surface = v.InferOutput<typeof SurfaceSchema>;
 export type GroundSurface = Extract<Surface, { kind: "ground" }>;
 export type SetVertex = v.InferOutput<typeof VertexSchema>;
 export type Prop = v.InferOutput<typeof PropSchema>;
+export type ShotLamp = v.InferOutput<typeof LampSchema>;
+export type PassGroup = (typeof PASS_GROUPS)[number];
+export type RenderChoice = v.InferOutput<typeof RenderSchema>;
 export type PlateInfo = v.InferOutput<typeof PlateSchema>;
 
 /** What of a shot's camera evidence is not there yet. */
@@ -340,6 +412,41 @@ const noEvidence = (): Pick<
   origin: null,
   gauges: {},
   notes: { text: "", pictures: {}, values: {} },
+});
+
+/** Settings of the renderer that version 3 brought. */
+const renderDefaults = (): Omit<RenderChoice, "percent" | "samples" | "seed"> => ({
+  noise: 0,
+  minutes: 0,
+  passes: [],
+  occlusionMetres: 1,
+  denoise: false,
+  limit: 20,
+  threads: 0,
+});
+
+const newFocus = (): Shot["focus"] => ({ on: false, openingMm: 5, distance: 5, blades: 7, turnDeg: 0 });
+
+/** What a new prop shows itself to: everything. It stands still. */
+export const plainProp = (): Pick<Prop, "hidden" | "visibility" | "motion"> => ({
+  hidden: false,
+  visibility: { camera: true, shadow: true, reflection: true, bounce: true },
+  motion: null,
+});
+
+/** A new lamp that shines straight down. */
+export const newLamp = (id: string, kind: ShotLamp["kind"], position: ShotLamp["position"]): ShotLamp => ({
+  id,
+  name: `${kind[0].toUpperCase()}${kind.slice(1)} lamp`,
+  on: true,
+  kind,
+  position,
+  azimuthDeg: 0,
+  tiltDeg: -90,
+  size: kind === "rectangle" ? [1, 0.6] : [0.3, 0.3],
+  colour: [1, 0.9, 0.75],
+  level: 4,
+  cone: { innerDeg: 20, outerDeg: 30 },
 });
 
 /** A new edge. */
@@ -394,8 +501,10 @@ export function newShot(name: string, plate: PlateInfo): Shot {
       gloss: 0,
       glossRoughness: 0.5,
       shadows: {},
+      lamps: {},
     },
-    render: { percent: 100, samples: 128, seed: 1 },
+    focus: newFocus(),
+    render: { percent: 100, samples: 128, seed: 1, ...renderDefaults() },
   };
 }
 
@@ -425,6 +534,17 @@ const MIGRATIONS: Record<number, (old: Record<string, unknown>) => Record<string
       origin: old.origin,
     };
   },
+  // Version 3: lamps, focus, what meets a prop, its motion, and how finals are rendered.
+  2: (old) => ({
+    ...old,
+    version: 3,
+    props: Object.fromEntries(
+      Object.entries(old.props as Record<string, Prop>).map(([id, p]) => [id, { ...plainProp(), ...p }]),
+    ),
+    light: { ...(old.light as object), lamps: {} },
+    focus: newFocus(),
+    render: { ...renderDefaults(), ...(old.render as object) },
+  }),
 };
 
 /** Checks a stored or received document, migrated to the current version. Throws with the name of the wrong field. */

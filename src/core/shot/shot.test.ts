@@ -10,7 +10,7 @@ import type { Work } from "./edits.ts";
 import { HISTORY_LIMIT, clash, makeEdit, rebase, stepPatches, takeStep } from "./edits.ts";
 import { takeCamera } from "./resolve.ts";
 import type { Shot } from "./schema.ts";
-import { newEdge, parseShot } from "./schema.ts";
+import { newEdge, parseShot, plainProp } from "./schema.ts";
 import { testShot } from "../../testing/shots.ts";
 
 const edgeEdit = (shot: Shot, id: string, at: number) =>
@@ -129,7 +129,7 @@ describe("solving again when work exists", () => {
         source: { kind: "box", colour: [0.5, 0.5, 0.5], roughness: 1, metallic: 0 },
         placement: { position: [0.4, 1, 0], turnDeg: 0, leanDeg: [0, 0], scale: [1, 1, 1] },
         keeps,
-        hidden: false,
+        ...plainProp(),
       };
     };
     prop("stays", "metres");

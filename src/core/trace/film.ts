@@ -1,14 +1,81 @@
 import * as L from "../../kernel/layout.ts";
 import type { Vec3 } from "../math/vec3.ts";
 
+/** Which sums a film keeps besides those of the composite. */
+export interface FilmChoice {
+  /** Sums of the even samples, for the noise estimate. */
+  half: boolean;
+  /** Albedo and normal, which guide the denoiser. */
+  features: boolean;
+  /** Emission, world position and ambient occlusion. */
+  extras: boolean;
+  /** Coverage by prop and by material. */
+  mattes: boolean;
+}
+
+export const ALL_SUMS: FilmChoice = { half: true, features: true, extras: true, mattes: true };
+export const PROOF_SUMS: FilmChoice = { half: true, features: true, extras: false, mattes: false };
+export const BARE_SUMS: FilmChoice = { half: false, features: false, extras: false, mattes: false };
+
+/** Where the sums of a pixel stand, as numbers of floats; 0 for what is not kept. */
+export interface FilmLayout {
+  stride: number;
+  lights: number;
+  half: number;
+  features: number;
+  extras: number;
+  props: number;
+  materials: number;
+  /** Names of the light groups: sun, sky, bounce, and each lamp. */
+  groups: string[];
+  propNames: string[];
+  materialNames: string[];
+}
+
+export function filmLayout(
+  choice: FilmChoice,
+  lamps: string[],
+  propNames: string[],
+  materialNames: string[],
+): FilmLayout {
+  let stride = L.FILM_BASE_FLOATS;
+  const take = (wanted: boolean, floats: number) => {
+    if (!wanted || floats === 0) return 0;
+    const at = stride;
+    stride += floats;
+    return at;
+  };
+  const groups = ["sun", "sky", "bounce", ...lamps];
+  const lights = take(true, groups.length * L.LIGHT_FLOATS);
+  const half = take(choice.half, L.HALF_FLOATS);
+  const features = take(choice.features, L.FEATURE_FLOATS);
+  const extras = take(choice.extras, L.EXTRA_FLOATS);
+  const props = take(choice.mattes, propNames.length);
+  const materials = take(choice.mattes, materialNames.length);
+  return { stride, lights, half, features, extras, props, materials, groups, propNames, materialNames };
+}
+
 /** Weights by which each light's share of the catcher is taken again after the render. */
 export interface LightWeights {
   sun: Vec3;
   sky: Vec3;
   bounce: Vec3;
+  /** All lamps alike, or one weight each. */
+  lamps?: Vec3[];
 }
 
 export const unitWeights = (): LightWeights => ({ sun: [1, 1, 1], sky: [1, 1, 1], bounce: [1, 1, 1] });
+
+const ONE: Vec3 = [1, 1, 1];
+
+const weightOf = (weights: LightWeights, group: number): Vec3 =>
+  group === 0
+    ? weights.sun
+    : group === 1
+      ? weights.sky
+      : group === 2
+        ? weights.bounce
+        : (weights.lamps?.[group - L.GROUP_LAMPS] ?? ONE);
 
 /** What the composite needs, one value set per pixel. `prop` is premultiplied RGBA; `ratio` and `added` are RGB. */
 export interface Passes {
@@ -41,25 +108,25 @@ export function developFilm(
   film: Float32Array,
   width: number,
   height: number,
+  layout: FilmLayout,
   weights: LightWeights = unitWeights(),
   into: Passes = emptyPasses(width, height),
 ): Passes {
   const { prop, ratio, added, depth } = into;
-  for (let i = 0, f = 0; i < width * height; i++, f += L.FILM_FLOATS) {
+  const groups = layout.groups.map((_, g) => weightOf(weights, g));
+  for (let i = 0, f = 0; i < width * height; i++, f += layout.stride) {
     const samples = film[f + L.FILM_SAMPLES];
     const scale = samples > 0 ? 1 / samples : 0;
     for (let k = 0; k < 4; k++) prop[i * 4 + k] = film[f + L.FILM_PROP + k] * scale;
     const caught = film[f + L.FILM_CATCHER];
     const catcherScale = caught > 0 ? 1 / caught : 0;
     for (let k = 0; k < 3; k++) {
-      const w =
-        weights.sun[k] * film[f + L.FILM_W_SUN + k] +
-        weights.sky[k] * film[f + L.FILM_W_SKY + k] +
-        weights.bounce[k] * film[f + L.FILM_W_BOUNCE + k];
-      const w0 =
-        weights.sun[k] * film[f + L.FILM_W0_SUN + k] +
-        weights.sky[k] * film[f + L.FILM_W0_SKY + k] +
-        weights.bounce[k] * film[f + L.FILM_W0_BOUNCE + k];
+      let w = 0;
+      let w0 = 0;
+      for (let g = 0, at = f + layout.lights + k; g < groups.length; g++, at += L.LIGHT_FLOATS) {
+        w += groups[g][k] * film[at];
+        w0 += groups[g][k] * film[at + 3];
+      }
       ratio[i * 3 + k] = w0 > 0 && w !== w0 ? w / w0 : 1;
       added[i * 3 + k] = film[f + L.FILM_ADDED + k] * catcherScale;
     }
@@ -67,4 +134,110 @@ export function developFilm(
     depth[i] = a > 0 ? film[f + L.FILM_DEPTH] / a : 0;
   }
   return into;
+}
+
+/**
+ * The same from the even samples (`odd` false) or the odd ones: two pictures whose difference is noise. The halves do not
+ * keep the lights apart, so weights change both halves by what they change in the whole.
+ */
+export function developHalf(
+  film: Float32Array,
+  width: number,
+  height: number,
+  layout: FilmLayout,
+  odd: boolean,
+  weights: LightWeights = unitWeights(),
+): Pick<Passes, "width" | "height" | "prop" | "ratio" | "added"> {
+  const n = width * height;
+  const out = {
+    width,
+    height,
+    prop: new Float32Array(n * 4),
+    ratio: new Float32Array(n * 3),
+    added: new Float32Array(n * 3),
+  };
+  if (layout.half === 0) throw new Error("The film keeps no halves.");
+  const groups = layout.groups.map((_, g) => weightOf(weights, g));
+  for (let i = 0, f = 0; i < n; i++, f += layout.stride) {
+    const h = f + layout.half;
+    const samples = film[f + L.FILM_SAMPLES];
+    const even = Math.ceil(samples / 2);
+    const count = odd ? samples - even : even;
+    const take = (whole: number, part: number) => (odd ? film[whole] - film[h + part] : film[h + part]);
+    for (let k = 0; k < 4; k++)
+      out.prop[i * 4 + k] = count > 0 ? take(f + L.FILM_PROP + k, L.HALF_PROP + k) / count : 0;
+    const caught = take(f + L.FILM_CATCHER, L.HALF_CATCHER);
+    for (let k = 0; k < 3; k++) {
+      let [w, w0, weighted, weighted0] = [0, 0, 0, 0];
+      for (let g = 0, at = f + layout.lights + k; g < groups.length; g++, at += L.LIGHT_FLOATS) {
+        w += film[at];
+        w0 += film[at + 3];
+        weighted += groups[g][k] * film[at];
+        weighted0 += groups[g][k] * film[at + 3];
+      }
+      const change = w > 1e-9 && weighted0 > 1e-9 ? (weighted / weighted0) * (w0 / w) : 1;
+      const [evenW, evenW0] = [film[h + L.HALF_W + k], film[h + L.HALF_W0 + k]];
+      const [halfW, halfW0] = odd ? [w - evenW, w0 - evenW0] : [evenW, evenW0];
+      out.ratio[i * 3 + k] = halfW0 > 1e-9 ? (halfW / halfW0) * change : 1;
+      out.added[i * 3 + k] = caught > 0 ? take(f + L.FILM_ADDED + k, L.HALF_ADDED + k) / caught : 0;
+    }
+  }
+  return out;
+}
+
+/** Layers for hand-over: name of the layer to interleaved channels. */
+export interface Layer {
+  channels: string[];
+  pixels: Float32Array;
+}
+
+/**
+ * Every layer that a film holds besides the composite's own: features, extras, the lights one by one (irradiance on the
+ * catcher with the props and without) and mattes.
+ */
+export function developLayers(
+  film: Float32Array,
+  width: number,
+  height: number,
+  layout: FilmLayout,
+): Map<string, Layer> {
+  const n = width * height;
+  const layers = new Map<string, Layer>();
+  const rgb = ["R", "G", "B"];
+  const fill = (name: string, channels: string[], value: (f: number, k: number) => number) => {
+    const c = channels.length;
+    const pixels = new Float32Array(n * c);
+    for (let i = 0, f = 0; i < n; i++, f += layout.stride) for (let k = 0; k < c; k++) pixels[i * c + k] = value(f, k);
+    layers.set(name, { channels, pixels });
+  };
+  const over = (sum: number, count: number) => (count > 0 ? sum / count : 0);
+  layout.groups.forEach((group, g) => {
+    const at = layout.lights + g * L.LIGHT_FLOATS;
+    fill(`light ${group} with props`, rgb, (f, k) => over(film[f + at + k], film[f + L.FILM_CATCHER]));
+    fill(`light ${group} without props`, rgb, (f, k) => over(film[f + at + 3 + k], film[f + L.FILM_CATCHER]));
+  });
+  fill("catcher", ["A"], (f) => over(film[f + L.FILM_CATCHER], film[f + L.FILM_SAMPLES]));
+  if (layout.features > 0) {
+    const seen = (f: number) => film[f + L.FILM_ALPHA] + film[f + L.FILM_CATCHER];
+    fill("albedo", rgb, (f, k) => over(film[f + layout.features + L.FEATURE_ALBEDO + k], seen(f)));
+    fill("normal", ["X", "Y", "Z"], (f, k) => over(film[f + layout.features + L.FEATURE_NORMAL + k], seen(f)));
+  }
+  if (layout.extras > 0) {
+    const at = layout.extras;
+    fill("emission", rgb, (f, k) => over(film[f + at + L.EXTRA_EMISSION + k], film[f + L.FILM_SAMPLES]));
+    fill("position", ["X", "Y", "Z"], (f, k) => over(film[f + at + L.EXTRA_POSITION + k], film[f + L.FILM_ALPHA]));
+    fill("occlusion", ["Y"], (f) => {
+      const count = film[f + at + L.EXTRA_OCCLUSION_SAMPLES];
+      return count > 0 ? film[f + at + L.EXTRA_OCCLUSION] / count : 1;
+    });
+  }
+  if (layout.props > 0)
+    layout.propNames.forEach((name, p) =>
+      fill(`matte prop ${name}`, ["A"], (f) => over(film[f + layout.props + p], film[f + L.FILM_SAMPLES])),
+    );
+  if (layout.materials > 0)
+    layout.materialNames.forEach((name, m) =>
+      fill(`matte material ${name}`, ["A"], (f) => over(film[f + layout.materials + m], film[f + L.FILM_SAMPLES])),
+    );
+  return layers;
 }

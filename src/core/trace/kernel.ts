@@ -1,27 +1,41 @@
 /** What the WebAssembly module exports (see src/kernel/index.ts for meanings and layouts). Addresses are in bytes. */
 export interface Kernel {
-  buildBvh(
+  buildTriangles(
     positions: number,
     triangles: number,
     count: number,
     records: number,
-    binary: number,
+    nodes: number,
+    work: number,
+  ): number;
+  buildBoxes(boxes: number, count: number, records: number, nodes: number, work: number): number;
+  planCollapse(nodes: number, used: number, plan: number, work: number): number;
+  emit(
+    nodes: number,
+    plan: number,
+    positions: number,
+    triangles: number,
+    parts: number,
+    base: number,
+    records: number,
     out: number,
     blocks: number,
+    shift: number,
     work: number,
-  ): void;
-  closest(
+  ): number;
+  closest: Trace;
+  closestBatch: TraceBatch;
+  occludedBatch(
     root: number,
-    ox: number,
-    oy: number,
-    oz: number,
-    dx: number,
-    dy: number,
-    dz: number,
+    rays: number,
+    stride: number,
+    count: number,
     tMin: number,
     tMax: number,
-  ): number;
-  closestBatch(
+    out: number,
+  ): void;
+  closestInstanceBatch(
+    params: number,
     root: number,
     rays: number,
     stride: number,
@@ -31,7 +45,8 @@ export interface Kernel {
     distances: number,
     ids: number,
   ): void;
-  occludedBatch(
+  occludedInstanceBatch(
+    params: number,
     root: number,
     rays: number,
     stride: number,
@@ -43,12 +58,40 @@ export interface Kernel {
   hitT(): number;
   hitU(): number;
   hitV(): number;
+  takeRayCount(): number;
   setScratch(address: number): void;
+  setParams(address: number): void;
   samplePoints(pixel: number, seed: number, pair: number, count: number, out: number): void;
   renderTile(params: number, x0: number, y0: number, x1: number, y1: number, s0: number, s1: number): number;
   renderFill(params: number, y0: number, y1: number, width: number, height: number, samples: number, out: number): void;
   probePixels(params: number, pixels: number, count: number, samples: number, out: number): void;
+  pickPixel(params: number, u: number, v: number): number;
+  pickedPropNumber(): number;
+  drawBsdf(params: number, vx: number, vy: number, vz: number, front: number, count: number, out: number): void;
 }
+
+type Trace = (
+  root: number,
+  ox: number,
+  oy: number,
+  oz: number,
+  dx: number,
+  dy: number,
+  dz: number,
+  tMin: number,
+  tMax: number,
+) => number;
+
+type TraceBatch = (
+  root: number,
+  rays: number,
+  stride: number,
+  count: number,
+  tMin: number,
+  tMax: number,
+  distances: number,
+  ids: number,
+) => void;
 
 /** The part of WebAssembly.Memory that the tracer uses; it must be shared between threads. */
 export interface KernelMemory {

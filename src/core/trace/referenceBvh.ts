@@ -1,11 +1,16 @@
-/** A plain binary bounding-volume hierarchy in TypeScript: the reference that the kernel's hits are checked against. */
-
-interface Node {
-  low: number[];
-  high: number[];
-  left: Node | null;
-  right: Node | null;
-  triangles: number[];
+/**
+ * A binary bounding-volume hierarchy in TypeScript (binned surface-area heuristic, Wald 2007): the reference that the
+ * kernel's hits and its speed are checked against. Plain arrays, double precision while tracing.
+ */
+export interface ReferenceBvh {
+  /** Six floats a node: lowest corner, highest corner. */
+  boxes: Float32Array;
+  /** Two numbers a node: first child or first triangle, and how many triangles; 0 for an inner node. Children are neighbours. */
+  links: Int32Array;
+  /** Nine floats a triangle: a corner and two edges, in the order of the leaves. */
+  triangles: Float32Array;
+  /** Numbers of those triangles. */
+  numbers: Int32Array;
 }
 
 export interface ReferenceHit {
@@ -14,75 +19,242 @@ export interface ReferenceHit {
 }
 
 const LEAF = 4;
+const BINS = 16;
+/** Cost of a step down against that of a triangle. */
+const STEP = 1.5;
 
-/** Builds over triangles given as vertex indices, split at the middle of the longest side. */
-export function buildReference(positions: Float32Array, indices: Uint32Array): Node {
-  const corners = (t: number) => [0, 1, 2].map((k) => indices[t * 3 + k] * 3);
-  const centre = (t: number, axis: number) => corners(t).reduce((s, c) => s + positions[c + axis], 0) / 3;
-  const build = (triangles: number[]): Node => {
-    const low = [Infinity, Infinity, Infinity];
-    const high = [-Infinity, -Infinity, -Infinity];
-    for (const t of triangles) {
-      for (const c of corners(t)) {
-        for (let k = 0; k < 3; k++) {
-          low[k] = Math.min(low[k], positions[c + k]);
-          high[k] = Math.max(high[k], positions[c + k]);
-        }
-      }
-    }
-    if (triangles.length <= LEAF) return { low, high, left: null, right: null, triangles };
-    const sides = high.map((h, k) => h - low[k]);
-    const axis = sides.indexOf(Math.max(...sides));
-    const sorted = [...triangles].sort((a, b) => centre(a, axis) - centre(b, axis));
-    const half = sorted.length >> 1;
-    return { low, high, left: build(sorted.slice(0, half)), right: build(sorted.slice(half)), triangles: [] };
-  };
-  return build(Array.from({ length: indices.length / 3 }, (_, t) => t));
-}
-
-/** Nearest hit of a ray (Möller and Trumbore 1997), both sides of triangles; null for none. */
-export function referenceClosest(
-  root: Node,
-  positions: Float32Array,
-  indices: Uint32Array,
-  origin: number[],
-  direction: number[],
-): ReferenceHit | null {
-  let best: ReferenceHit | null = null;
-  const visit = (node: Node): void => {
-    let near = 0;
-    let far = best ? best.distance : Infinity;
+/** Builds over triangles given as vertex indices. */
+export function buildReference(positions: Float32Array, indices: Uint32Array): ReferenceBvh {
+  const count = indices.length / 3;
+  const bounds = new Float32Array(count * 6);
+  for (let t = 0; t < count; t++) {
     for (let k = 0; k < 3; k++) {
-      const a = (node.low[k] - origin[k]) / direction[k];
-      const b = (node.high[k] - origin[k]) / direction[k];
-      near = Math.max(near, Math.min(a, b));
-      far = Math.min(far, Math.max(a, b));
+      const [a, b, c] = [0, 1, 2].map((j) => positions[indices[t * 3 + j] * 3 + k]);
+      bounds[t * 6 + k] = Math.min(a, b, c);
+      bounds[t * 6 + 3 + k] = Math.max(a, b, c);
     }
-    if (near > far * (1 + 1e-9)) return;
-    for (const t of node.triangles) {
-      const distance = hitTriangle(positions, indices, t, origin, direction);
-      if (distance !== null && (!best || distance < best.distance)) best = { triangle: t, distance };
+  }
+  const order = Int32Array.from({ length: count }, (_, t) => t);
+  const boxes = new Float32Array(Math.max(1, 2 * count) * 6);
+  const links = new Int32Array(Math.max(1, 2 * count) * 2);
+  let used = 1;
+  const work = [{ node: 0, from: 0, to: count }];
+  while (work.length > 0) {
+    const { node, from, to } = work.pop()!;
+    const box = enclose(bounds, order, from, to);
+    boxes.set(box, node * 6);
+    const middle = to - from > 1 ? split(bounds, order, from, to, box) : -1;
+    if (middle < 0) {
+      links.set([from, to - from], node * 2);
+      continue;
     }
-    if (node.left) visit(node.left);
-    if (node.right) visit(node.right);
-  };
-  visit(root);
-  return best;
+    links.set([used, 0], node * 2);
+    work.push({ node: used + 1, from: middle, to }, { node: used, from, to: middle });
+    used += 2;
+  }
+  const triangles = new Float32Array(count * 9);
+  order.forEach((t, i) => {
+    const [a, b, c] = [0, 1, 2].map((j) => indices[t * 3 + j] * 3);
+    for (let k = 0; k < 3; k++) {
+      triangles[i * 9 + k] = positions[a + k];
+      triangles[i * 9 + 3 + k] = positions[b + k] - positions[a + k];
+      triangles[i * 9 + 6 + k] = positions[c + k] - positions[a + k];
+    }
+  });
+  return { boxes, links, triangles, numbers: order };
 }
 
-function hitTriangle(p: Float32Array, indices: Uint32Array, t: number, o: number[], d: number[]): number | null {
-  const [a, b, c] = [0, 1, 2].map((k) => indices[t * 3 + k] * 3);
-  const e1 = [p[b] - p[a], p[b + 1] - p[a + 1], p[b + 2] - p[a + 2]];
-  const e2 = [p[c] - p[a], p[c + 1] - p[a + 1], p[c + 2] - p[a + 2]];
-  const h = [d[1] * e2[2] - d[2] * e2[1], d[2] * e2[0] - d[0] * e2[2], d[0] * e2[1] - d[1] * e2[0]];
-  const det = e1[0] * h[0] + e1[1] * h[1] + e1[2] * h[2];
-  if (Math.abs(det) < 1e-14) return null;
-  const s = [o[0] - p[a], o[1] - p[a + 1], o[2] - p[a + 2]];
-  const u = (s[0] * h[0] + s[1] * h[1] + s[2] * h[2]) / det;
-  if (u < 0 || u > 1) return null;
-  const q = [s[1] * e1[2] - s[2] * e1[1], s[2] * e1[0] - s[0] * e1[2], s[0] * e1[1] - s[1] * e1[0]];
-  const v = (d[0] * q[0] + d[1] * q[1] + d[2] * q[2]) / det;
-  if (v < 0 || u + v > 1) return null;
-  const distance = (e2[0] * q[0] + e2[1] * q[1] + e2[2] * q[2]) / det;
-  return distance > 0 ? distance : null;
+function enclose(bounds: Float32Array, order: Int32Array, from: number, to: number): number[] {
+  const box = [Infinity, Infinity, Infinity, -Infinity, -Infinity, -Infinity];
+  for (let i = from; i < to; i++) {
+    const at = order[i] * 6;
+    for (let k = 0; k < 3; k++) {
+      box[k] = Math.min(box[k], bounds[at + k]);
+      box[3 + k] = Math.max(box[3 + k], bounds[at + 3 + k]);
+    }
+  }
+  return box;
 }
+
+const area = (b: number[]) => {
+  const [x, y, z] = [b[3] - b[0], b[4] - b[1], b[5] - b[2]];
+  return x < 0 ? 0 : x * y + y * z + z * x;
+};
+
+/** Sorts a range by the cheapest of the bins' borders and tells where it is parted; -1 for a leaf. */
+function split(bounds: Float32Array, order: Int32Array, from: number, to: number, box: number[]): number {
+  const centre = (t: number, k: number) => bounds[t * 6 + k] + bounds[t * 6 + 3 + k];
+  let best = { cost: Infinity, axis: -1, bin: 0, low: 0, scale: 0 };
+  for (let axis = 0; axis < 3; axis++) {
+    let [low, high] = [Infinity, -Infinity];
+    for (let i = from; i < to; i++) {
+      const c = centre(order[i], axis);
+      low = Math.min(low, c);
+      high = Math.max(high, c);
+    }
+    if (!(high > low)) continue;
+    const scale = (BINS * 0.999999) / (high - low);
+    const counts = new Int32Array(BINS);
+    const bins = Array.from({ length: BINS }, () => [Infinity, Infinity, Infinity, -Infinity, -Infinity, -Infinity]);
+    for (let i = from; i < to; i++) {
+      const t = order[i];
+      const b = Math.floor((centre(t, axis) - low) * scale);
+      counts[b]++;
+      grow(bins[b], bounds, t * 6);
+    }
+    const right: { area: number; count: number }[] = [];
+    const sum = [Infinity, Infinity, Infinity, -Infinity, -Infinity, -Infinity];
+    let n = 0;
+    for (let b = BINS - 1; b > 0; b--) {
+      grow(sum, bins[b], 0);
+      n += counts[b];
+      right[b] = { area: area(sum), count: n };
+    }
+    sum.splice(0, 6, Infinity, Infinity, Infinity, -Infinity, -Infinity, -Infinity);
+    n = 0;
+    for (let b = 0; b + 1 < BINS; b++) {
+      grow(sum, bins[b], 0);
+      n += counts[b];
+      if (n === 0 || right[b + 1].count === 0) continue;
+      const cost = area(sum) * n + right[b + 1].area * right[b + 1].count;
+      if (cost < best.cost) best = { cost, axis, bin: b, low, scale };
+    }
+  }
+  const count = to - from;
+  if (best.axis < 0) return count > LEAF ? (from + to) >> 1 : -1;
+  if (count <= LEAF && STEP + best.cost / Math.max(1e-30, area(box)) >= count) return -1;
+  let [i, j] = [from, to - 1];
+  while (i <= j) {
+    if (Math.floor((centre(order[i], best.axis) - best.low) * best.scale) <= best.bin) i++;
+    else {
+      [order[i], order[j]] = [order[j], order[i]];
+      j--;
+    }
+  }
+  return i;
+}
+
+function grow(box: number[], other: ArrayLike<number>, at: number): void {
+  for (let k = 0; k < 3; k++) {
+    box[k] = Math.min(box[k], other[at + k]);
+    box[3 + k] = Math.max(box[3 + k], other[at + 3 + k]);
+  }
+}
+
+const waiting = new Int32Array(256);
+const entries = new Float64Array(256);
+
+/** Nearest hit of a ray (Möller and Trumbore 1997), both sides of triangles; null for none. `any`: the first that is found. */
+function trace(
+  bvh: ReferenceBvh,
+  ox: number,
+  oy: number,
+  oz: number,
+  dx: number,
+  dy: number,
+  dz: number,
+  any: boolean,
+): ReferenceHit | null {
+  const { boxes, links, triangles, numbers } = bvh;
+  const [ix, iy, iz] = [1 / (dx || 1e-30), 1 / (dy || 1e-30), 1 / (dz || 1e-30)];
+  let best = Infinity;
+  let found = -1;
+  // Where a ray enters a node; infinite if it misses.
+  const enter = (node: number): number => {
+    const at = node * 6;
+    const [x0, x1] = [(boxes[at] - ox) * ix, (boxes[at + 3] - ox) * ix];
+    const [y0, y1] = [(boxes[at + 1] - oy) * iy, (boxes[at + 4] - oy) * iy];
+    const [z0, z1] = [(boxes[at + 2] - oz) * iz, (boxes[at + 5] - oz) * iz];
+    const near = Math.max(Math.min(x0, x1), Math.min(y0, y1), Math.min(z0, z1), 0);
+    const far = Math.min(Math.max(x0, x1), Math.max(y0, y1), Math.max(z0, z1), best);
+    return near <= far * (1 + 1e-7) ? near : Infinity;
+  };
+  let top = 0;
+  waiting[top] = 0;
+  entries[top++] = enter(0);
+  while (top > 0) {
+    top--;
+    if (entries[top] > best || entries[top] === Infinity) continue;
+    let node = waiting[top];
+    while (links[node * 2 + 1] === 0) {
+      const left = links[node * 2];
+      const [a, b] = [enter(left), enter(left + 1)];
+      const [near, far] = a <= b ? [left, left + 1] : [left + 1, left];
+      if (Math.min(a, b) === Infinity) {
+        node = -1;
+        break;
+      }
+      if (Math.max(a, b) < Infinity) {
+        waiting[top] = far;
+        entries[top++] = Math.max(a, b);
+      }
+      node = near;
+    }
+    if (node < 0) continue;
+    const first = links[node * 2];
+    for (let i = first, end = first + links[node * 2 + 1]; i < end; i++) {
+      const t = hitTriangle(triangles, i * 9, ox, oy, oz, dx, dy, dz);
+      if (t <= 0 || t >= best) continue;
+      best = t;
+      found = numbers[i];
+      if (any) return { triangle: found, distance: best };
+    }
+  }
+  return found < 0 ? null : { triangle: found, distance: best };
+}
+
+/** Distance to a triangle, Infinity for a miss. */
+function hitTriangle(
+  p: Float32Array,
+  at: number,
+  ox: number,
+  oy: number,
+  oz: number,
+  dx: number,
+  dy: number,
+  dz: number,
+): number {
+  const ax = p[at + 3];
+  const ay = p[at + 4];
+  const az = p[at + 5];
+  const bx = p[at + 6];
+  const by = p[at + 7];
+  const bz = p[at + 8];
+  const hx = dy * bz - dz * by;
+  const hy = dz * bx - dx * bz;
+  const hz = dx * by - dy * bx;
+  const inverse = 1 / (ax * hx + ay * hy + az * hz);
+  const sx = ox - p[at];
+  const sy = oy - p[at + 1];
+  const sz = oz - p[at + 2];
+  const u = (sx * hx + sy * hy + sz * hz) * inverse;
+  if (!(u >= 0 && u <= 1)) return Infinity;
+  const qx = sy * az - sz * ay;
+  const qy = sz * ax - sx * az;
+  const qz = sx * ay - sy * ax;
+  const v = (dx * qx + dy * qy + dz * qz) * inverse;
+  if (!(v >= 0 && u + v <= 1)) return Infinity;
+  return (bx * qx + by * qy + bz * qz) * inverse;
+}
+
+/** Nearest hit of a ray; null for none. */
+export const referenceClosest = (
+  bvh: ReferenceBvh,
+  ox: number,
+  oy: number,
+  oz: number,
+  dx: number,
+  dy: number,
+  dz: number,
+): ReferenceHit | null => trace(bvh, ox, oy, oz, dx, dy, dz, false);
+
+/** True if the ray meets anything. */
+export const referenceOccluded = (
+  bvh: ReferenceBvh,
+  ox: number,
+  oy: number,
+  oz: number,
+  dx: number,
+  dy: number,
+  dz: number,
+): boolean => trace(bvh, ox, oy, oz, dx, dy, dz, true) !== null;

@@ -16,9 +16,51 @@ export interface SetPiece {
   roughness: number;
 }
 
+/** Which rays meet a prop. A caster without bounce darkens but returns no light. */
+export interface Visibility {
+  camera: boolean;
+  shadow: boolean;
+  reflection: boolean;
+  bounce: boolean;
+}
+
+export const seenByAll = (): Visibility => ({ camera: true, shadow: true, reflection: true, bounce: true });
+
 export interface PropPiece {
   model: Model;
   placement: Placement;
+  /** Where the prop is when the shutter closes, for motion blur; missing for one that stands still. */
+  end?: Placement;
+  visibility?: Visibility;
+  /** Name of its mattes. */
+  name?: string;
+}
+
+/** An area that sends out light evenly, on one side: the one that it faces. */
+export interface Lamp {
+  name: string;
+  kind: "rectangle" | "disc" | "sphere" | "spot";
+  position: Vec3;
+  /** Unit vector in which it shines; of no matter to a sphere. */
+  facing: Vec3;
+  /** Unit vector along its width. */
+  across: Vec3;
+  /** Metres: sides of a rectangle; diameters of a disc, sphere or spot, whose second is not used. */
+  size: [number, number];
+  /** Radiance in plate units; of a spot on its axis. */
+  radiance: Vec3;
+  /** Spot: radians from the axis up to which it is full, and beyond which it is dark. */
+  cone?: { inner: number; outer: number };
+}
+
+/** A thin lens. Lengths in metres. */
+export interface Aperture {
+  radius: number;
+  /** Distance of the plane in focus along the view axis. */
+  focus: number;
+  /** Blades of the iris, below 3 for a round opening, and their turn in radians. */
+  blades: number;
+  turn: number;
 }
 
 /** A float RGB picture, linear, rows from the top. */
@@ -46,6 +88,11 @@ export interface TraceScene {
   sun: Sun | null;
   /** Radiance of the sky. */
   sky: Vec3;
+  /** Latitude-longitude picture of the light all around, instead of an even sky: +Y in its middle, up at the top. */
+  environment?: Picture | null;
+  lamps?: Lamp[];
+  /** Missing or null for a pinhole. */
+  aperture?: Aperture | null;
   /** Endless floor: bounces, is never seen by the camera. */
   floor: { height: number; albedo: Vec3 } | null;
   plate: Picture | null;

@@ -11,6 +11,8 @@ export interface TileJob {
   lastSample: number;
   /** Pixels to render, all of the film if missing. */
   region?: Region;
+  /** Numbers of the region's tiles to render, all of them if missing. */
+  open?: number[];
 }
 
 /** Pixels from (x0, y0) up to but without (x1, y1). */
@@ -21,32 +23,47 @@ export interface Region {
   y1: number;
 }
 
+/** What a thread has done of a job. */
+export interface TileReport {
+  /** False when the host's generation counter moved on. */
+  complete: boolean;
+  /** Rays traced. */
+  rays: number;
+}
+
+export const TILE_SIZE = 32;
+
+/** The pixels of a job's tiles, by rows of tiles. */
+export function tilesOf(job: Pick<TileJob, "width" | "height" | "tileSize" | "region">): Region[] {
+  const { x0: left, y0: top, x1: right, y1: bottom } = job.region ?? { x0: 0, y0: 0, x1: job.width, y1: job.height };
+  const tiles: Region[] = [];
+  for (let y0 = top; y0 < bottom; y0 += job.tileSize) {
+    for (let x0 = left; x0 < right; x0 += job.tileSize) {
+      tiles.push({ x0, y0, x1: Math.min(right, x0 + job.tileSize), y1: Math.min(bottom, y0 + job.tileSize) });
+    }
+  }
+  return tiles;
+}
+
 /**
  * Takes tiles from the shared counter and renders them until none is left. Every tile, and so every pixel, is drawn by
- * one thread in sample order: the picture is the same for any number of threads. Returns false when the host's
- * generation counter moved on.
+ * one thread in sample order: the picture is the same for any number of threads.
  */
-export function runTiles(kernel: Kernel, buffer: ArrayBufferLike, job: TileJob): boolean {
+export function runTiles(kernel: Kernel, buffer: ArrayBufferLike, job: TileJob): TileReport {
   const counter = new Int32Array(buffer, TILE_COUNTER_ADDRESS, 1);
-  const { x0: left, y0: top, x1: right, y1: bottom } = job.region ?? { x0: 0, y0: 0, x1: job.width, y1: job.height };
-  const across = Math.ceil((right - left) / job.tileSize);
-  const total = across * Math.ceil((bottom - top) / job.tileSize);
+  const all = tilesOf(job);
+  const tiles = job.open ? job.open.map((i) => all[i]) : all;
+  let complete = true;
   for (;;) {
-    const tile = Atomics.add(counter, 0, 1);
-    if (tile >= total) return true;
-    const x0 = left + (tile % across) * job.tileSize;
-    const y0 = top + Math.floor(tile / across) * job.tileSize;
-    const abandoned = kernel.renderTile(
-      job.params,
-      x0,
-      y0,
-      Math.min(right, x0 + job.tileSize),
-      Math.min(bottom, y0 + job.tileSize),
-      job.firstSample,
-      job.lastSample,
-    );
-    if (abandoned !== 0) return false;
+    const number = Atomics.add(counter, 0, 1);
+    if (number >= tiles.length) break;
+    const { x0, y0, x1, y1 } = tiles[number];
+    if (kernel.renderTile(job.params, x0, y0, x1, y1, job.firstSample, job.lastSample) !== 0) {
+      complete = false;
+      break;
+    }
   }
+  return { complete, rays: kernel.takeRayCount() };
 }
 
 /** Resets the shared tile counter before a job. */

@@ -1,11 +1,21 @@
 import * as L from "../../kernel/layout.ts";
-import { srgbTable } from "../colour/srgb.ts";
-import type { Mesh } from "../props/model.ts";
-import { placeMesh } from "../props/transform.ts";
+import { luminance, srgbTable } from "../colour/srgb.ts";
+import type { Material, Mesh, Model, Texture, TextureMatrix } from "../props/model.ts";
+import { plainMaterial } from "../props/model.ts";
+import { invertMatrix, placementMatrix } from "../props/transform.ts";
+import { ggxAlbedo, sheenAlbedo } from "./albedo.ts";
+import { buildInstanceBvh, buildTriangleBvh } from "./bvh.ts";
+import { environmentTables } from "./environment.ts";
+import type { FilmChoice, FilmLayout } from "./film.ts";
+import { BARE_SUMS, filmLayout } from "./film.ts";
+import type { PixelFilter } from "./filter.ts";
+import { BOX, filterTable } from "./filter.ts";
 import type { Kernel } from "./kernel.ts";
+import { lampRows } from "./lamps.ts";
 import type { SceneMemory } from "./memory.ts";
 import { GENERATION_ADDRESS } from "./memory.ts";
-import type { Picture, SetPiece, TraceScene } from "./scene.ts";
+import type { Picture, PropPiece, SetPiece, TraceScene } from "./scene.ts";
+import { halve, levelSizes } from "./smaller.ts";
 
 /** Pixels of the render, which may differ from the plate's by a scale, never in shape. */
 export interface RenderSettings {
@@ -13,8 +23,15 @@ export interface RenderSettings {
   height: number;
   seed: number;
   maxDepth: number;
-  /** Width of the pixel filter in render pixels: 1 is a box of one pixel. */
-  filterWidth: number;
+  filter?: PixelFilter;
+  sums?: FilmChoice;
+  /** Distance in metres that ambient occlusion looks; 0 or missing leaves it out. */
+  occlusion?: number;
+  /**
+   * Most that light by way of a matt surface may add to one sample, in multiples of the radiance of a white surface
+   * under all lights; 0 or missing for no limit. Samples that were limited are counted.
+   */
+  limit?: number;
   /** Rows that the film holds at a time, all of them if missing; see `aimFilm`. */
   filmRows?: number;
 }
@@ -26,269 +43,616 @@ export interface LoadedScene {
   filmRows: number;
   width: number;
   height: number;
+  layout: FilmLayout;
   triangles: number;
   setRoot: number;
   propRoot: number;
 }
 
-interface Soup {
-  positions: number[] | Float32Array;
-  normals: Float32Array;
-  uvs: Float32Array;
-  triangles: Uint32Array;
+/** Bytes of textures that a shot may have in all, with their smaller copies a third more. */
+export const MAX_TEXTURE_BYTES = 1024 ** 3;
+
+interface Range {
+  first: number;
+  count: number;
 }
 
-/** Flat normals for a set piece: one per vertex, from the first triangle that uses it. */
-function flatNormals(piece: Pick<SetPiece, "positions" | "indices">): Float32Array {
-  const { positions: p, indices } = piece;
-  const normals = new Float32Array(p.length);
-  for (let i = 0; i < indices.length; i += 3) {
-    const [a, b, c] = [indices[i] * 3, indices[i + 1] * 3, indices[i + 2] * 3];
-    const [ux, uy, uz] = [p[b] - p[a], p[b + 1] - p[a + 1], p[b + 2] - p[a + 2]];
-    const [vx, vy, vz] = [p[c] - p[a], p[c + 1] - p[a + 1], p[c + 2] - p[a + 2]];
-    const n = [uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx];
-    const s = 1 / (Math.hypot(n[0], n[1], n[2]) || 1);
-    for (const at of [a, b, c]) normals.set([n[0] * s, n[1] * s, n[2] * s], at);
-  }
-  return normals;
+/** What stays in memory while models, plate and environment are the same. */
+interface Resident {
+  models: Model[];
+  plate: Picture | null;
+  environment: Picture | null;
+  backdrop: Picture | null;
+  capacity: { vertices: number; triangles: number; parts: number };
+  positions: number;
+  normals: number;
+  uvs: number;
+  triangles: number;
+  parts: number;
+  materials: number;
+  textures: number;
+  roots: number[];
+  ranges: Range[];
+  materialFirst: number[];
+  bounds: { low: number[]; high: number[] }[];
+  emissive: Map<number, { triangles: Uint32Array; luminance: number }[]>;
+  plateAt: number;
+  backdropAt: number;
+  environmentAt: { pixels: number; alias: number; weight: number } | null;
+  srgb: number;
+  albedo: number;
+  sheen: number;
+  end: number;
 }
 
-function joinMeshes(meshes: { mesh: Mesh; object: number }[]): Soup {
-  let vertices = 0;
-  let triangles = 0;
-  for (const { mesh } of meshes) {
-    vertices += mesh.positions.length / 3;
-    triangles += mesh.indices.length / 3;
-  }
-  const soup: Soup = {
-    positions: new Float32Array(vertices * 3),
-    normals: new Float32Array(vertices * 3),
-    uvs: new Float32Array(vertices * 2),
-    triangles: new Uint32Array(triangles * 4),
-  };
-  let v = 0;
-  let t = 0;
-  for (const { mesh, object } of meshes) {
-    (soup.positions as Float32Array).set(mesh.positions, v * 3);
-    soup.normals.set(mesh.normals, v * 3);
-    if (mesh.uvs) soup.uvs.set(mesh.uvs, v * 2);
-    for (let i = 0; i < mesh.indices.length; i += 3, t += 4) {
-      soup.triangles[t] = mesh.indices[i] + v;
-      soup.triangles[t + 1] = mesh.indices[i + 1] + v;
-      soup.triangles[t + 2] = mesh.indices[i + 2] + v;
-      soup.triangles[t + 3] = object;
-    }
-    v += mesh.positions.length / 3;
-  }
-  return soup;
-}
-
-/** Builds a BVH over `count` triangles from number `first` on; returns the root's address, 0 for none. */
-export function buildBvhAt(
-  kernel: Kernel,
-  memory: SceneMemory,
-  positions: number,
-  triangles: number,
-  first: number,
-  count: number,
-): number {
-  if (count === 0) return 0;
-  const out = memory.reserve(Math.max(1, count) * L.NODE_BYTES);
-  const blocks = memory.reserve(count * L.TRIANGLE_BLOCK_BYTES);
-  const end = memory.mark();
-  const records = memory.reserve(count * 32);
-  const binary = memory.reserve(count * 64 + 64);
-  const work = memory.reserve(L.SCRATCH_BYTES * 4);
-  kernel.buildBvh(positions, triangles + first * L.TRIANGLE_BYTES, count, records, binary, out, blocks, work);
-  memory.release(end);
-  return out;
-}
-
-const putPicture = (memory: SceneMemory, picture: Picture): number => memory.putF32(picture.pixels);
+let ggxTable: Float32Array | null = null;
+let sheenTable: Float32Array | null = null;
 
 /**
- * Writes a scene into the kernel's memory and builds its two hierarchies, of the set and of the props. The film is
- * cleared. Throws RangeError if it does not fit.
+ * Puts scenes into the kernel's memory. Models, their trees and textures stay there from one scene to the next, so that
+ * a moved prop, another camera or another light rebuild only the set's tree and the tree of instances.
  */
+export class SceneLoader {
+  private resident: Resident | null = null;
+
+  constructor(
+    private readonly kernel: Kernel,
+    private readonly memory: SceneMemory,
+  ) {}
+
+  /** Forgets what is resident: the next scene is built afresh, as finals are. */
+  forget(): void {
+    this.resident = null;
+  }
+
+  /** Writes a scene. The film is cleared. Throws RangeError with advice if it does not fit. */
+  load(scene: TraceScene, settings: RenderSettings): LoadedScene {
+    const { memory, kernel } = this;
+    const models = [...new Set(scene.props.map((p) => p.model))];
+    const set = joinSet(scene.set);
+    const r = this.keep(scene, models, set);
+    memory.release(r.end);
+    const params = memory.reserve(L.PARAM_BYTES);
+    putSet(memory, r, set, scene.set);
+    const setTree = buildTriangleBvh(kernel, memory, r, 0, set.triangles.length / 4);
+    const instances = putInstances(memory, r, scene.props, models);
+    const propTree = buildInstanceBvh(kernel, memory, instances.boxes);
+    const lamps = lampRows(scene.lamps ?? [], shiningTriangles(memory, r, scene.props, models));
+    const lampTable = memory.reserve(Math.max(1, lamps.count) * L.LAMP_BYTES);
+    memory.u8(lampTable, lamps.bytes.length).set(lamps.bytes);
+    const layout = sceneLayout(scene, settings.sums ?? BARE_SUMS);
+    const filter = memory.putF32(filterTable(settings.filter ?? BOX));
+    const mask = scene.mask ? memory.putF32(scene.mask.values) : 0;
+    const filmRows = settings.filmRows ?? settings.height;
+    const film = memory.reserve(settings.width * filmRows * layout.stride * 4);
+
+    const u = memory.u32(params, L.PARAM_BYTES / 4);
+    const f = memory.f32(params, L.PARAM_BYTES / 4);
+    u.fill(0);
+    const setU = (offset: number, value: number) => (u[offset / 4] = value);
+    const setF = (offset: number, ...values: number[]) => f.set(values, offset / 4);
+    setU(L.PARAM_SET_ROOT, setTree.root);
+    setU(L.PARAM_PROP_ROOT, propTree.root);
+    setU(L.PARAM_INSTANCES, instances.table);
+    setU(L.PARAM_POSITIONS, r.positions);
+    setU(L.PARAM_NORMALS, r.normals);
+    setU(L.PARAM_UVS, r.uvs);
+    setU(L.PARAM_TRIANGLES, r.triangles);
+    setU(L.PARAM_PARTS, r.parts);
+    setU(L.PARAM_MATERIALS, r.materials);
+    setU(L.PARAM_TEXTURES, r.textures);
+    setU(L.PARAM_SRGB_TABLE, r.srgb);
+    setU(L.PARAM_ALBEDO_TABLE, r.albedo);
+    setU(L.PARAM_SHEEN_TABLE, r.sheen);
+    setU(L.PARAM_FILM, film);
+    setU(L.PARAM_WIDTH, settings.width);
+    setU(L.PARAM_HEIGHT, settings.height);
+    setU(L.PARAM_SEED, settings.seed >>> 0);
+    setU(L.PARAM_MAX_DEPTH, settings.maxDepth);
+    setU(L.PARAM_FILTER, filter);
+    setU(L.PARAM_PICTURE, scene.picture ? 1 : 0);
+    const picture = (offset: number, address: number, p: Picture | null | undefined) => {
+      if (p) u.set([address, p.width, p.height], offset / 4);
+    };
+    picture(L.PARAM_PLATE, r.plateAt, scene.plate);
+    picture(L.PARAM_BACKDROP, r.backdropAt, scene.backdrop);
+    if (scene.environment && r.environmentAt) {
+      picture(L.PARAM_ENVIRONMENT, r.environmentAt.pixels, scene.environment);
+      setU(L.PARAM_ENVIRONMENT_ALIAS, r.environmentAt.alias);
+      setU(L.PARAM_ENVIRONMENT_WEIGHT, r.environmentAt.weight);
+    }
+    if (scene.mask) u.set([mask, scene.mask.width, scene.mask.height], L.PARAM_MASK / 4);
+    setU(L.PARAM_LAMPS, lampTable);
+    setU(L.PARAM_LAMP_COUNT, lamps.count);
+    setU(L.PARAM_LAMP_PROPER, lamps.proper);
+    setF(L.PARAM_LAMP_POWER, lamps.power);
+    const { camera } = scene;
+    setF(L.PARAM_FRAME_WIDTH, scene.frame.width);
+    setF(L.PARAM_FRAME_HEIGHT, scene.frame.height);
+    setF(L.PARAM_FOCAL, camera.focalPx);
+    setF(L.PARAM_PRINCIPAL, ...camera.principal);
+    const d = camera.distortion;
+    setF(L.PARAM_DISTORTION, d.k1, d.k2, d.k3, d.p1, d.p2);
+    setF(L.PARAM_ROTATION, ...camera.rotation.flat());
+    setF(L.PARAM_POSITION, ...camera.position);
+    setF(L.PARAM_SPREAD, scene.frame.width / settings.width / camera.focalPx);
+    if (scene.aperture && scene.aperture.radius > 0) {
+      setF(L.PARAM_LENS_RADIUS, scene.aperture.radius);
+      setF(L.PARAM_FOCUS, scene.aperture.focus);
+      setU(L.PARAM_BLADES, scene.aperture.blades);
+      setF(L.PARAM_BLADE_TURN, scene.aperture.turn);
+    }
+    setU(L.PARAM_SHUTTER, instances.moving ? 1 : 0);
+    setF(L.PARAM_SUN_DIRECTION, ...(scene.sun?.direction ?? [0, 0, 1]));
+    setF(L.PARAM_SUN_COS, Math.cos(scene.sun?.angularRadius ?? 0.005));
+    setF(L.PARAM_SUN_IRRADIANCE, ...(scene.sun?.irradiance ?? [0, 0, 0]));
+    setF(L.PARAM_SKY, ...scene.sky);
+    if (scene.floor) {
+      setU(L.PARAM_FLOOR_ON, 1);
+      setF(L.PARAM_FLOOR_HEIGHT, scene.floor.height);
+      setF(L.PARAM_FLOOR_ALBEDO, ...scene.floor.albedo);
+    }
+    setF(L.PARAM_OCCLUSION, settings.occlusion ?? 0);
+    setF(L.PARAM_LIMIT, (settings.limit ?? 0) * whiteLevel(scene, lamps));
+    setU(L.PARAM_FILM_STRIDE, layout.stride);
+    setU(L.PARAM_FILM_LIGHTS, layout.lights);
+    setU(L.PARAM_FILM_HALF, layout.half);
+    setU(L.PARAM_FILM_FEATURES, layout.features);
+    setU(L.PARAM_FILM_EXTRAS, layout.extras);
+    setU(L.PARAM_FILM_PROPS, layout.props);
+    setU(L.PARAM_FILM_MATERIALS, layout.materials);
+    setU(L.PARAM_CANCEL, GENERATION_ADDRESS);
+    setU(L.PARAM_GENERATION, Atomics.load(new Int32Array(memory.buffer, GENERATION_ADDRESS, 1), 0));
+    const loaded = {
+      params,
+      film,
+      filmRows,
+      width: settings.width,
+      height: settings.height,
+      layout,
+      triangles: set.triangles.length / 4 + r.ranges.reduce((n, x) => n + x.count, 0),
+      setRoot: setTree.root,
+      propRoot: propTree.root,
+    };
+    clearFilm(memory, loaded);
+    return loaded;
+  }
+
+  /** The resident part, rebuilt if anything of it changed or the set outgrew its place. */
+  private keep(scene: TraceScene, models: Model[], set: SetSoup): Resident {
+    const before = this.resident;
+    const [environment, backdrop] = [scene.environment ?? null, scene.backdrop];
+    const same =
+      before !== null &&
+      before.models.length === models.length &&
+      models.every((m, i) => before.models[i] === m) &&
+      before.plate === scene.plate &&
+      before.environment === environment &&
+      before.backdrop === backdrop &&
+      set.positions.length / 3 <= before.capacity.vertices &&
+      set.triangles.length / 4 <= before.capacity.triangles &&
+      scene.set.length <= before.capacity.parts;
+    if (same) return before;
+    this.resident = null;
+    this.memory.release();
+    this.resident = buildResident(this.kernel, this.memory, scene, models, set);
+    return this.resident;
+  }
+}
+
+/** Where the film of a scene keeps its sums. */
+export function sceneLayout(scene: TraceScene, sums: FilmChoice): FilmLayout {
+  const names = unique(scene.props.map((p, i) => p.name || `prop ${i + 1}`));
+  const lamps = unique((scene.lamps ?? []).map((l) => l.name || "lamp"));
+  return filmLayout(sums, lamps, names, namesOfMaterials([...new Set(scene.props.map((p) => p.model))]));
+}
+
+/** Names with a number behind those that are there already. */
+function unique(names: string[]): string[] {
+  const used = new Set<string>();
+  return names.map((name) => {
+    let own = name;
+    for (let n = 2; used.has(own); n++) own = `${name} ${n}`;
+    used.add(own);
+    return own;
+  });
+}
+
+/** Names of all materials; those of one name share a matte. */
+const namesOfMaterials = (models: Model[]): string[] => [
+  ...new Set(models.flatMap((m) => m.materials).map((material, i) => material.name || `material ${i + 1}`)),
+];
+
+/** Writes a single scene. */
 export function uploadScene(
   kernel: Kernel,
   memory: SceneMemory,
   scene: TraceScene,
   settings: RenderSettings,
 ): LoadedScene {
-  memory.release();
-  const params = memory.reserve(L.PARAM_BYTES);
-  const filmRows = settings.filmRows ?? settings.height;
-  const film = memory.reserve(settings.width * filmRows * L.FILM_FLOATS * 4);
-
-  // Objects: one per set piece, then one per material of each prop.
-  const parts: { mesh: Mesh; object: number }[] = [];
-  const objects: { material: number; flags: number; piece: SetPiece | null }[] = [];
-  const materialOffsets: number[] = [];
-  const models = [...new Set(scene.props.map((p) => p.model))];
-  const materials = models.flatMap((m, i) => {
-    materialOffsets[i] = models.slice(0, i).reduce((n, x) => n + x.materials.length, 0);
-    return m.materials.map((material) => ({ material, model: i }));
-  });
-  const textureOffsets = models.map((_, i) => models.slice(0, i).reduce((n, x) => n + x.textures.length, 0));
-  const textures = models.flatMap((m) => m.textures);
-
-  let setTriangles = 0;
-  for (const piece of scene.set) {
-    const mesh: Mesh = {
-      positions: piece.positions,
-      normals: flatNormals(piece),
-      uvs: null,
-      indices: piece.indices,
-      material: 0,
-    };
-    parts.push({ mesh, object: objects.length });
-    objects.push({
-      material: 0,
-      flags: L.OBJECT_IS_SET | (piece.catcher ? L.OBJECT_IS_CATCHER : 0),
-      piece,
-    });
-    setTriangles += piece.indices.length / 3;
-  }
-  for (const prop of scene.props) {
-    const modelIndex = models.indexOf(prop.model);
-    for (const mesh of prop.model.meshes) {
-      parts.push({ mesh: placeMesh(prop.placement, mesh), object: objects.length });
-      objects.push({ material: materialOffsets[modelIndex] + mesh.material, flags: 0, piece: null });
-    }
-  }
-  const soup = joinMeshes(parts);
-  const triangleTotal = soup.triangles.length / 4;
-
-  const positions = memory.putF32(soup.positions);
-  const normals = memory.putF32(soup.normals);
-  const uvs = memory.putF32(soup.uvs);
-  const triangles = memory.reserve(soup.triangles.length * 4);
-  memory.u32(triangles, soup.triangles.length).set(soup.triangles);
-
-  const textureTable = memory.reserve(Math.max(1, textures.length) * L.TEXTURE_BYTES);
-  textures.forEach((texture, i) => {
-    const texels = memory.reserve(texture.texels.length);
-    memory.u8(texels, texture.texels.length).set(texture.texels);
-    memory.u32(textureTable + i * L.TEXTURE_BYTES, 4).set([texels, texture.width, texture.height, 0]);
-  });
-
-  const materialTable = memory.reserve(Math.max(1, materials.length) * L.MATERIAL_BYTES);
-  materials.forEach(({ material: m, model }, i) => {
-    const at = materialTable + i * L.MATERIAL_BYTES;
-    const f = memory.f32(at, L.MATERIAL_BYTES / 4);
-    const u = memory.u32(at, L.MATERIAL_BYTES / 4);
-    f.set(m.baseColor, L.MATERIAL_BASE / 4);
-    f.set(m.emissive, L.MATERIAL_EMISSIVE / 4);
-    f[L.MATERIAL_METALLIC / 4] = m.metallic;
-    f[L.MATERIAL_ROUGHNESS / 4] = m.roughness;
-    f[L.MATERIAL_NORMAL_SCALE / 4] = m.normalScale;
-    f[L.MATERIAL_F0 / 4] = m.f0;
-    u[L.MATERIAL_FLAGS / 4] = m.seesBackdrop ? L.MATERIAL_SEES_BACKDROP : 0;
-    const slot = (index: number | null) => (index === null ? 0 : textureOffsets[model] + index + 1);
-    u[L.MATERIAL_BASE_TEXTURE / 4] = slot(m.baseTexture);
-    u[L.MATERIAL_SURFACE_TEXTURE / 4] = slot(m.surfaceTexture);
-    u[L.MATERIAL_NORMAL_TEXTURE / 4] = slot(m.normalTexture);
-    u[L.MATERIAL_EMISSIVE_TEXTURE / 4] = slot(m.emissiveTexture);
-  });
-
-  const objectTable = memory.reserve(Math.max(1, objects.length) * L.OBJECT_BYTES);
-  objects.forEach((object, i) => {
-    const at = objectTable + i * L.OBJECT_BYTES;
-    const f = memory.f32(at, L.OBJECT_BYTES / 4);
-    const u = memory.u32(at, L.OBJECT_BYTES / 4);
-    u[L.OBJECT_MATERIAL / 4] = object.material;
-    u[L.OBJECT_FLAGS / 4] = object.flags;
-    if (object.piece) {
-      f.set(object.piece.albedo, L.OBJECT_ALBEDO / 4);
-      f[L.OBJECT_ROUGHNESS / 4] = object.piece.roughness;
-      f[L.OBJECT_SPECULAR / 4] = object.piece.specular;
-    }
-  });
-
-  const plate = scene.plate ? putPicture(memory, scene.plate) : 0;
-  const mask = scene.mask ? memory.putF32(scene.mask.values) : 0;
-  const backdrop = scene.backdrop ? putPicture(memory, scene.backdrop) : 0;
-  const srgb = memory.putF32(srgbTable(8));
-  const setRoot = buildBvhAt(kernel, memory, positions, triangles, 0, setTriangles);
-  const propRoot = buildBvhAt(kernel, memory, positions, triangles, setTriangles, triangleTotal - setTriangles);
-
-  const u = memory.u32(params, L.PARAM_BYTES / 4);
-  const f = memory.f32(params, L.PARAM_BYTES / 4);
-  u.fill(0);
-  const setU = (offset: number, value: number) => (u[offset / 4] = value);
-  const setF = (offset: number, ...values: number[]) => f.set(values, offset / 4);
-  setU(L.PARAM_SET_ROOT, setRoot);
-  setU(L.PARAM_PROP_ROOT, propRoot);
-  setU(L.PARAM_SET_BASE, 0);
-  setU(L.PARAM_PROP_BASE, setTriangles);
-  setU(L.PARAM_POSITIONS, positions);
-  setU(L.PARAM_NORMALS, normals);
-  setU(L.PARAM_UVS, uvs);
-  setU(L.PARAM_TRIANGLES, triangles);
-  setU(L.PARAM_OBJECTS, objectTable);
-  setU(L.PARAM_MATERIALS, materialTable);
-  setU(L.PARAM_TEXTURES, textureTable);
-  setU(L.PARAM_SRGB_TABLE, srgb);
-  setU(L.PARAM_FILM, film);
-  setU(L.PARAM_WIDTH, settings.width);
-  setU(L.PARAM_HEIGHT, settings.height);
-  setU(L.PARAM_SEED, settings.seed >>> 0);
-  setU(L.PARAM_MAX_DEPTH, settings.maxDepth);
-  setF(L.PARAM_FILTER, settings.filterWidth);
-  setU(L.PARAM_PICTURE, scene.picture ? 1 : 0);
-  if (scene.plate) {
-    setU(L.PARAM_PLATE, plate);
-    setU(L.PARAM_PLATE_WIDTH, scene.plate.width);
-    setU(L.PARAM_PLATE_HEIGHT, scene.plate.height);
-  }
-  if (scene.mask) {
-    setU(L.PARAM_MASK, mask);
-    setU(L.PARAM_MASK_WIDTH, scene.mask.width);
-    setU(L.PARAM_MASK_HEIGHT, scene.mask.height);
-  }
-  if (scene.backdrop) {
-    setU(L.PARAM_BACKDROP, backdrop);
-    setU(L.PARAM_BACKDROP_WIDTH, scene.backdrop.width);
-    setU(L.PARAM_BACKDROP_HEIGHT, scene.backdrop.height);
-  }
-  const { camera } = scene;
-  setF(L.PARAM_FRAME_WIDTH, scene.frame.width);
-  setF(L.PARAM_FRAME_HEIGHT, scene.frame.height);
-  setF(L.PARAM_FOCAL, camera.focalPx);
-  setF(L.PARAM_PRINCIPAL, ...camera.principal);
-  const d = camera.distortion;
-  setF(L.PARAM_DISTORTION, d.k1, d.k2, d.k3, d.p1, d.p2);
-  setF(L.PARAM_ROTATION, ...camera.rotation.flat());
-  setF(L.PARAM_POSITION, ...camera.position);
-  setF(L.PARAM_SUN_DIRECTION, ...(scene.sun?.direction ?? [0, 0, 1]));
-  setF(L.PARAM_SUN_COS, Math.cos(scene.sun?.angularRadius ?? 0.005));
-  setF(L.PARAM_SUN_IRRADIANCE, ...(scene.sun?.irradiance ?? [0, 0, 0]));
-  setF(L.PARAM_SKY, ...scene.sky);
-  if (scene.floor) {
-    setU(L.PARAM_FLOOR_ON, 1);
-    setF(L.PARAM_FLOOR_HEIGHT, scene.floor.height);
-    setF(L.PARAM_FLOOR_ALBEDO, ...scene.floor.albedo);
-  }
-  setU(L.PARAM_CANCEL, GENERATION_ADDRESS);
-  const generation = new Int32Array(memory.buffer, GENERATION_ADDRESS, 1);
-  setU(L.PARAM_GENERATION, Atomics.load(generation, 0));
-
-  clearFilm(memory, { film, width: settings.width, filmRows });
-  return {
-    params,
-    film,
-    filmRows,
-    width: settings.width,
-    height: settings.height,
-    triangles: triangleTotal,
-    setRoot,
-    propRoot,
-  };
+  return new SceneLoader(kernel, memory).load(scene, settings);
 }
 
-export function clearFilm(memory: SceneMemory, scene: Pick<LoadedScene, "film" | "width" | "filmRows">): void {
-  memory.f32(scene.film, scene.width * scene.filmRows * L.FILM_FLOATS).fill(0);
+interface SetSoup {
+  positions: Float32Array;
+  normals: Float32Array;
+  /** Three vertex numbers and the piece's. */
+  triangles: Uint32Array;
+}
+
+/** All set pieces as one soup, with one flat normal a vertex, from the first triangle that uses it. */
+function joinSet(pieces: SetPiece[]): SetSoup {
+  const vertices = pieces.reduce((n, p) => n + p.positions.length / 3, 0);
+  const count = pieces.reduce((n, p) => n + p.indices.length / 3, 0);
+  const positions = new Float32Array(vertices * 3);
+  const normals = new Float32Array(vertices * 3);
+  const triangles = new Uint32Array(count * 4);
+  let v = 0;
+  let t = 0;
+  pieces.forEach(({ positions: p, indices }, number) => {
+    positions.set(p, v * 3);
+    for (let i = 0; i < indices.length; i += 3, t += 4) {
+      const [a, b, c] = [indices[i] * 3, indices[i + 1] * 3, indices[i + 2] * 3];
+      const [ux, uy, uz] = [p[b] - p[a], p[b + 1] - p[a + 1], p[b + 2] - p[a + 2]];
+      const [vx, vy, vz] = [p[c] - p[a], p[c + 1] - p[a + 1], p[c + 2] - p[a + 2]];
+      const n = [uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx];
+      const s = 1 / (Math.hypot(n[0], n[1], n[2]) || 1);
+      for (const at of [a, b, c]) normals.set([n[0] * s, n[1] * s, n[2] * s], v * 3 + at);
+      triangles.set([indices[i] + v, indices[i + 1] + v, indices[i + 2] + v, number], t);
+    }
+    v += p.length / 3;
+  });
+  return { positions, normals, triangles };
+}
+
+const roomFor = (n: number, least: number) => Math.max(least, 2 ** Math.ceil(Math.log2(Math.max(1, n))));
+
+function buildResident(
+  kernel: Kernel,
+  memory: SceneMemory,
+  scene: TraceScene,
+  models: Model[],
+  set: SetSoup,
+): Resident {
+  const capacity = {
+    vertices: roomFor(set.positions.length / 3, 4096),
+    triangles: roomFor(set.triangles.length / 4, 8192),
+    parts: roomFor(scene.set.length, 256),
+  };
+  const meshes = models.flatMap((model, m) => model.meshes.map((mesh) => ({ mesh, model: m })));
+  let vertices = capacity.vertices;
+  let triangleTotal = capacity.triangles;
+  for (const { mesh } of meshes) {
+    vertices += mesh.positions.length / 3;
+    triangleTotal += mesh.indices.length / 3;
+  }
+  checkTextures(models);
+  const positions = memory.reserve(vertices * 12);
+  const normals = memory.reserve(vertices * 12);
+  const uvs = memory.reserve(vertices * 8);
+  const triangles = memory.reserve(triangleTotal * L.TRIANGLE_BYTES);
+  const parts = memory.reserve((capacity.parts + meshes.length) * L.PART_BYTES);
+  memory.u8(parts, (capacity.parts + meshes.length) * L.PART_BYTES).fill(0);
+
+  // Material 0 is the set's.
+  const materialFirst: number[] = [];
+  const all: { material: Material; textures: number }[] = [{ material: plainMaterial({ name: "set" }), textures: 0 }];
+  let textureFirst = 0;
+  models.forEach((model) => {
+    materialFirst.push(all.length);
+    for (const material of model.materials) all.push({ material, textures: textureFirst });
+    textureFirst += model.textures.length;
+  });
+  const textures = putTextures(memory, models);
+  const materials = memory.reserve(all.length * L.MATERIAL_BYTES);
+  const materialNames = namesOfMaterials(models);
+  const luminances = all.map(({ material, textures: first }, i) => {
+    const number = i === 0 ? 0 : materialNames.indexOf(material.name || `material ${i}`);
+    const lamp = meanEmission(material, models.flatMap((m) => m.textures)[first + (material.emissiveTexture ?? 0)]);
+    putMaterial(memory, materials + i * L.MATERIAL_BYTES, material, first, number, lamp);
+    return lamp;
+  });
+
+  const ranges: Range[] = models.map(() => ({ first: 0, count: 0 }));
+  const bounds = models.map(() => ({ low: [Infinity, Infinity, Infinity], high: [-Infinity, -Infinity, -Infinity] }));
+  const emissive: Resident["emissive"] = new Map();
+  let v = capacity.vertices;
+  let t = capacity.triangles;
+  meshes.forEach(({ mesh, model }, i) => {
+    const part = capacity.parts + i;
+    const material = materialFirst[model] + mesh.material;
+    const of = all[material].material;
+    const asks = of.alpha !== "opaque" || of.transmission > 0;
+    memory.u32(parts + part * L.PART_BYTES, 2).set([material, asks ? L.PART_ASKS : 0]);
+    if (i === 0 || meshes[i - 1].model !== model) ranges[model].first = t;
+    const count = putMesh(memory, { positions, normals, uvs, triangles }, mesh, v, t, part, bounds[model]);
+    if (luminances[material] > 0) {
+      const numbers = Uint32Array.from({ length: count }, (_, k) => t + k);
+      emissive.set(model, [...(emissive.get(model) ?? []), { triangles: numbers, luminance: luminances[material] }]);
+    }
+    ranges[model].count += count;
+    v += mesh.positions.length / 3;
+    t += count;
+  });
+  const soup = { positions, triangles, parts };
+  const roots = ranges.map(({ first, count }) => buildTriangleBvh(kernel, memory, soup, first, count).root);
+
+  ggxTable ??= ggxAlbedo();
+  const sheen = all.some(({ material }) => material.sheenColor.some((c) => c > 0));
+  if (sheen) sheenTable ??= sheenAlbedo();
+  const resident: Resident = {
+    models,
+    plate: scene.plate,
+    environment: scene.environment ?? null,
+    backdrop: scene.backdrop,
+    capacity,
+    positions,
+    normals,
+    uvs,
+    triangles,
+    parts,
+    materials,
+    textures,
+    roots,
+    ranges,
+    materialFirst,
+    bounds,
+    emissive,
+    plateAt: scene.plate ? memory.putF32(scene.plate.pixels) : 0,
+    backdropAt: scene.backdrop ? memory.putF32(scene.backdrop.pixels) : 0,
+    environmentAt: scene.environment ? putEnvironment(memory, scene.environment) : null,
+    srgb: memory.putF32(srgbTable(8)),
+    albedo: memory.putF32(ggxTable),
+    sheen: sheen ? memory.putF32(sheenTable!) : 0,
+    end: 0,
+  };
+  resident.end = memory.mark();
+  return resident;
+}
+
+function checkTextures(models: Model[]): void {
+  const bytes = models.reduce((n, m) => n + m.textures.reduce((k, t) => k + t.texels.length, 0), 0);
+  if (bytes <= MAX_TEXTURE_BYTES) return;
+  throw new RangeError(
+    `The props' textures take ${(bytes / 1024 ** 3).toFixed(1)} GiB; ${MAX_TEXTURE_BYTES / 1024 ** 3} GiB fit. Make them smaller: half the width and height is a quarter of it.`,
+  );
+}
+
+/** Writes a mesh's vertices from number `v` and its triangles from number `t` on; returns how many triangles. */
+function putMesh(
+  memory: SceneMemory,
+  at: { positions: number; normals: number; uvs: number; triangles: number },
+  mesh: Mesh,
+  v: number,
+  t: number,
+  part: number,
+  bounds: { low: number[]; high: number[] },
+): number {
+  const vertices = mesh.positions.length / 3;
+  memory.f32(at.positions + v * 12, vertices * 3).set(mesh.positions);
+  memory.f32(at.normals + v * 12, vertices * 3).set(mesh.normals);
+  const uvs = memory.f32(at.uvs + v * 8, vertices * 2);
+  if (mesh.uvs) uvs.set(mesh.uvs);
+  else uvs.fill(0);
+  const count = mesh.indices.length / 3;
+  const rows = memory.u32(at.triangles + t * L.TRIANGLE_BYTES, count * 4);
+  for (let i = 0, j = 0; i < mesh.indices.length; i += 3, j += 4) {
+    rows[j] = mesh.indices[i] + v;
+    rows[j + 1] = mesh.indices[i + 1] + v;
+    rows[j + 2] = mesh.indices[i + 2] + v;
+    rows[j + 3] = part;
+  }
+  for (let i = 0; i < mesh.positions.length; i++) {
+    const k = i % 3;
+    const value = mesh.positions[i];
+    if (value < bounds.low[k]) bounds.low[k] = value;
+    if (value > bounds.high[k]) bounds.high[k] = value;
+  }
+  return count;
+}
+
+function putSet(memory: SceneMemory, r: Resident, set: SetSoup, pieces: SetPiece[]): void {
+  memory.f32(r.positions, set.positions.length).set(set.positions);
+  memory.f32(r.normals, set.normals.length).set(set.normals);
+  memory.u32(r.triangles, set.triangles.length).set(set.triangles);
+  pieces.forEach((piece, i) => {
+    const f = memory.f32(r.parts + i * L.PART_BYTES, L.PART_BYTES / 4);
+    const u = memory.u32(r.parts + i * L.PART_BYTES, L.PART_BYTES / 4);
+    u[L.PART_MATERIAL / 4] = 0;
+    u[L.PART_FLAGS / 4] = L.PART_IS_SET | (piece.catcher ? L.PART_IS_CATCHER : 0);
+    f.set(piece.albedo, L.PART_ALBEDO / 4);
+    f[L.PART_ROUGHNESS / 4] = piece.roughness;
+    f[L.PART_SPECULAR / 4] = piece.specular;
+  });
+}
+
+/** Writes the instances of all props; tells their boxes in the world and whether any moves. */
+function putInstances(memory: SceneMemory, r: Resident, props: PropPiece[], models: Model[]) {
+  const table = memory.reserve(Math.max(1, props.length) * L.INSTANCE_BYTES);
+  const boxes = new Float32Array(props.length * 6);
+  let moving = false;
+  props.forEach((prop, i) => {
+    const model = models.indexOf(prop.model);
+    const at = table + i * L.INSTANCE_BYTES;
+    const f = memory.f32(at, L.INSTANCE_BYTES / 4);
+    const u = memory.u32(at, L.INSTANCE_BYTES / 4);
+    const forward = placementMatrix(prop.placement);
+    const end = prop.end ? placementMatrix(prop.end) : forward;
+    f.set(invertMatrix(forward), L.INSTANCE_INVERSE / 4);
+    f.set(forward, L.INSTANCE_FORWARD / 4);
+    f.set(end, L.INSTANCE_END / 4);
+    u[L.INSTANCE_ROOT / 4] = r.roots[model];
+    const seen = prop.visibility;
+    const moves = end.some((x, k) => x !== forward[k]);
+    moving ||= moves;
+    u[L.INSTANCE_FLAGS / 4] =
+      (!seen || seen.camera ? L.RAY_CAMERA : 0) |
+      (!seen || seen.shadow ? L.RAY_SHADOW : 0) |
+      (!seen || seen.reflection ? L.RAY_REFLECTION : 0) |
+      (!seen || seen.bounce ? L.RAY_BOUNCE : 0) |
+      (moves ? L.INSTANCE_MOVES : 0);
+    u[L.INSTANCE_PROP / 4] = i;
+    // Between the two ends every point goes straight, so the boxes of both ends hold the whole way.
+    const low = [Infinity, Infinity, Infinity];
+    const high = [-Infinity, -Infinity, -Infinity];
+    const box = r.bounds[model];
+    for (const m of moves ? [forward, end] : [forward]) {
+      for (let k = 0; k < 3; k++) {
+        let [a, b] = [m[k * 4 + 3], m[k * 4 + 3]];
+        for (let j = 0; j < 3; j++) {
+          const [p, q] = [m[k * 4 + j] * box.low[j], m[k * 4 + j] * box.high[j]];
+          a += Math.min(p, q);
+          b += Math.max(p, q);
+        }
+        // Room for rounding: the rays are turned into the model in single precision.
+        const slack = 1e-5 + 2e-6 * Math.max(Math.abs(a), Math.abs(b));
+        low[k] = Math.min(low[k], a - slack);
+        high[k] = Math.max(high[k], b + slack);
+      }
+    }
+    boxes.set([...low, ...high], i * 6);
+  });
+  return { table, boxes, moving };
+}
+
+/** Emitting triangles of all props in the world, with the luminance that they are drawn by. */
+function shiningTriangles(memory: SceneMemory, r: Resident, props: PropPiece[], models: Model[]) {
+  const shining: { corners: number[]; luminance: number; triangle: number }[] = [];
+  for (const prop of props) {
+    const groups = r.emissive.get(models.indexOf(prop.model));
+    // A moving lamp cannot be drawn from: paths must find it.
+    if (!groups || prop.end || prop.visibility?.shadow === false) continue;
+    const m = placementMatrix(prop.placement);
+    const vertex = (i: number) => {
+      const [x, y, z] = memory.f32(r.positions + i * 12, 3);
+      return [0, 1, 2].map((k) => m[k * 4] * x + m[k * 4 + 1] * y + m[k * 4 + 2] * z + m[k * 4 + 3]);
+    };
+    for (const { triangles, luminance: level } of groups) {
+      for (const triangle of triangles) {
+        const [a, b, c] = memory.u32(r.triangles + triangle * L.TRIANGLE_BYTES, 3);
+        shining.push({ corners: [...vertex(a), ...vertex(b), ...vertex(c)], luminance: level, triangle });
+      }
+    }
+  }
+  return shining;
+}
+
+function putTextures(memory: SceneMemory, models: Model[]): number {
+  const all = models.flatMap((m) => m.textures.map((texture, i) => ({ texture, srgb: isColour(m, i) })));
+  const table = memory.reserve(Math.max(1, all.length) * L.TEXTURE_BYTES);
+  const wraps = { repeat: 0, clamp: 1, mirror: 2 };
+  all.forEach(({ texture, srgb }, i) => {
+    const sizes = levelSizes(texture.width, texture.height);
+    const levels = sizes.map(([w, h]) => memory.reserve(w * h * 4));
+    memory.u8(levels[0], texture.texels.length).set(texture.texels);
+    for (let l = 1; l < sizes.length; l++) {
+      const [w, h] = sizes[l - 1];
+      const above = memory.u8(levels[l - 1], w * h * 4);
+      halve(above, w, h, srgb, memory.u8(levels[l], sizes[l][0] * sizes[l][1] * 4), sizes[l]);
+    }
+    const row = memory.u32(table + i * L.TEXTURE_BYTES, L.TEXTURE_BYTES / 4);
+    row.fill(0);
+    const [across, down] = texture.wrap ?? ["repeat", "repeat"];
+    row.set([texture.width, texture.height, levels.length, wraps[across] | (wraps[down] << 2), ...levels]);
+  });
+  return table;
+}
+
+const isColour = (model: Model, texture: number): boolean =>
+  model.materials.some((m) => m.baseTexture === texture || m.emissiveTexture === texture);
+
+/** Luminance by which a material's triangles are drawn as lamps; 0 for those that hardly shine. */
+function meanEmission(material: Material, texture: Texture | undefined): number {
+  const level = luminance(...material.emissive);
+  if (level <= 0) return 0;
+  if (material.emissiveTexture === null || !texture) return level;
+  const decode = srgbTable(8);
+  let sum = 0;
+  const step = Math.max(1, Math.floor(texture.texels.length / 4 / 4096));
+  let n = 0;
+  for (let i = 0; i < texture.texels.length; i += 4 * step, n++)
+    sum += luminance(decode[texture.texels[i]], decode[texture.texels[i + 1]], decode[texture.texels[i + 2]]);
+  return (level * sum) / n;
+}
+
+function putMaterial(
+  memory: SceneMemory,
+  at: number,
+  m: Material,
+  textureFirst: number,
+  number: number,
+  lamp: number,
+): void {
+  const f = memory.f32(at, L.MATERIAL_BYTES / 4);
+  const u = memory.u32(at, L.MATERIAL_BYTES / 4);
+  u.fill(0);
+  f.set(m.baseColor, L.MATERIAL_BASE / 4);
+  f.set(m.emissive, L.MATERIAL_EMISSIVE / 4);
+  f[L.MATERIAL_METALLIC / 4] = m.metallic;
+  f[L.MATERIAL_ROUGHNESS / 4] = m.roughness;
+  f[L.MATERIAL_NORMAL_SCALE / 4] = m.normalScale;
+  u[L.MATERIAL_FLAGS / 4] =
+    (m.seesBackdrop ? L.MATERIAL_SEES_BACKDROP : 0) |
+    (m.alpha === "mask" ? L.MATERIAL_MASK : 0) |
+    (m.alpha === "blend" ? L.MATERIAL_BLEND : 0) |
+    (m.transmission > 0 ? L.MATERIAL_TRANSMITS : 0) |
+    (m.thin ? L.MATERIAL_THIN : 0);
+  f[L.MATERIAL_INDEX / 4] = Math.max(1.0001, m.index);
+  f[L.MATERIAL_SPECULAR / 4] = m.specular;
+  f.set(m.specularColor, L.MATERIAL_SPECULAR_COLOUR / 4);
+  f[L.MATERIAL_TRANSMISSION / 4] = m.transmission;
+  f.set(m.absorption, L.MATERIAL_ABSORPTION / 4);
+  f[L.MATERIAL_COAT / 4] = m.coat;
+  f[L.MATERIAL_COAT_ROUGHNESS / 4] = m.coatRoughness;
+  f.set(m.sheenColor, L.MATERIAL_SHEEN / 4);
+  f[L.MATERIAL_SHEEN_ROUGHNESS / 4] = m.sheenRoughness;
+  f[L.MATERIAL_ANISOTROPY / 4] = m.anisotropy;
+  f.set([Math.cos(m.anisotropyTurn), Math.sin(m.anisotropyTurn)], L.MATERIAL_ANISOTROPY_TURN / 4);
+  f[L.MATERIAL_CUTOFF / 4] = m.alphaCutoff;
+  u[L.MATERIAL_NUMBER / 4] = number;
+  f[L.MATERIAL_LAMP / 4] = lamp;
+  const slot = (offset: number, index: number | null, matrix: TextureMatrix) => {
+    u[offset / 4] = index === null ? 0 : textureFirst + index + 1;
+    f.set(matrix, (offset + L.SLOT_MATRIX) / 4);
+  };
+  slot(L.MATERIAL_BASE_TEXTURE, m.baseTexture, m.baseMatrix);
+  slot(L.MATERIAL_SURFACE_TEXTURE, m.surfaceTexture, m.surfaceMatrix);
+  slot(L.MATERIAL_NORMAL_TEXTURE, m.normalTexture, m.normalMatrix);
+  slot(L.MATERIAL_EMISSIVE_TEXTURE, m.emissiveTexture, m.emissiveMatrix);
+}
+
+function putEnvironment(memory: SceneMemory, picture: Picture) {
+  const tables = environmentTables(picture);
+  const n = picture.width * picture.height;
+  const pixels = memory.putF32(picture.pixels);
+  const alias = memory.reserve(n * 8);
+  const [f, u] = [memory.f32(alias, n * 2), memory.u32(alias, n * 2)];
+  for (let i = 0; i < n; i++) {
+    f[i * 2] = tables.alias.keep[i];
+    u[i * 2 + 1] = tables.alias.other[i];
+  }
+  return { pixels, alias, weight: memory.putF32(tables.weight) };
+}
+
+/** Radiance of a white surface that faces all lights at once: the unit of the limit. */
+function whiteLevel(scene: TraceScene, lamps: { power: number }): number {
+  const sun = scene.sun ? Math.max(...scene.sun.irradiance) / Math.PI : 0;
+  let sky = Math.max(...scene.sky);
+  if (scene.environment) {
+    const { pixels } = scene.environment;
+    let sum = 0;
+    for (let i = 0; i < pixels.length; i++) sum += pixels[i];
+    sky = sum / pixels.length;
+  }
+  // Lamps seen from a metre away.
+  return sun + sky + lamps.power / Math.PI;
+}
+
+export function clearFilm(
+  memory: SceneMemory,
+  loaded: Pick<LoadedScene, "film" | "width" | "filmRows" | "layout">,
+): void {
+  memory.f32(loaded.film, loaded.width * loaded.filmRows * loaded.layout.stride).fill(0);
 }
 
 /**
@@ -297,65 +661,6 @@ export function clearFilm(memory: SceneMemory, scene: Pick<LoadedScene, "film" |
  */
 export function aimFilm(memory: SceneMemory, loaded: LoadedScene, y0: number): void {
   clearFilm(memory, loaded);
-  const address = loaded.film - y0 * loaded.width * L.FILM_FLOATS * 4;
+  const address = loaded.film - y0 * loaded.width * loaded.layout.stride * 4;
   memory.u32(loaded.params, L.PARAM_BYTES / 4)[L.PARAM_FILM / 4] = address >>> 0;
-}
-
-/** Cells of the fill map along the longer side of the frame. */
-const FILL_CELLS = 160;
-
-/**
- * Measures the set's irradiance without sun and props over a coarse grid of the plate and gives it to the kernel, so
- * that surfaces showing the plate know which part of their light a prop takes away. Cells that show no set take the
- * nearest value.
- */
-export function measureFill(
-  kernel: Kernel,
-  memory: SceneMemory,
-  loaded: LoadedScene,
-  frame: { width: number; height: number },
-  samples: number,
-): void {
-  const s = FILL_CELLS / Math.max(frame.width, frame.height);
-  const width = Math.max(2, Math.round(frame.width * s));
-  const height = Math.max(2, Math.round(frame.height * s));
-  const address = memory.reserve(width * height * 12);
-  kernel.renderFill(loaded.params, 0, height, width, height, samples, address);
-  spreadIntoGaps(memory.f32(address, width * height * 3), width, height);
-  const u = memory.u32(loaded.params, L.PARAM_BYTES / 4);
-  u[L.PARAM_FILL / 4] = address;
-  u[L.PARAM_FILL_WIDTH / 4] = width;
-  u[L.PARAM_FILL_HEIGHT / 4] = height;
-}
-
-function spreadIntoGaps(cells: Float32Array, width: number, height: number): void {
-  let gaps = true;
-  for (let round = 0; gaps && round < width + height; round++) {
-    gaps = false;
-    const before = cells.slice();
-    for (let y = 0; y < height; y++) {
-      for (let x = 0; x < width; x++) {
-        const i = (y * width + x) * 3;
-        if (before[i] >= 0) continue;
-        let n = 0;
-        const sum = [0, 0, 0];
-        for (const [dx, dy] of [
-          [-1, 0],
-          [1, 0],
-          [0, -1],
-          [0, 1],
-        ]) {
-          const [nx, ny] = [x + dx, y + dy];
-          if (nx < 0 || ny < 0 || nx >= width || ny >= height) continue;
-          const j = (ny * width + nx) * 3;
-          if (before[j] < 0) continue;
-          n++;
-          for (let k = 0; k < 3; k++) sum[k] += before[j + k];
-        }
-        if (n === 0) gaps = true;
-        else for (let k = 0; k < 3; k++) cells[i + k] = sum[k] / n;
-      }
-    }
-  }
-  for (let i = 0; i < cells.length; i++) if (cells[i] < 0) cells[i] = 0;
 }

@@ -3,7 +3,7 @@ import type { Edit } from "#core/shot/edits";
 import type { Yardstick } from "#core/match/yardsticks";
 import type { LensKit } from "#core/optics/lensKit";
 import type { FinalStatus } from "#core/shot/api";
-import type { Shot } from "#core/shot/schema";
+import type { RenderChoice, Shot } from "#core/shot/schema";
 
 /** Everything but the files, which lie in the asset store. */
 
@@ -56,13 +56,8 @@ export const yardsticks = pgTable("yardsticks", {
   list: jsonb("list").$type<Yardstick[]>().notNull(),
 });
 
-/** Files of a finished render, by what they are. */
-export interface FinalFiles {
-  picture: string;
-  prop: string;
-  ratio: string;
-  added: string;
-}
+/** Files of a finished render: hashes by what they are, such as picture, prop, ratio, added and layers. */
+export type FinalFiles = Record<string, string>;
 
 export const finals = pgTable("finals", {
   id: text("id").primaryKey(),
@@ -78,6 +73,11 @@ export const finals = pgTable("finals", {
   secondsLeft: doublePrecision("seconds_left"),
   seconds: doublePrecision("seconds"),
   message: text("message"),
+  /** How it is rendered; null in renders of older versions, which had size and samples only. */
+  settings: jsonb("settings").$type<RenderChoice>(),
+  /** Noise that was reached, in 8-bit code values. */
+  noise: doublePrecision("noise"),
+  notices: jsonb("notices").$type<string[]>().notNull().default([]),
   document: jsonb("document").$type<Shot>().notNull(),
   files: jsonb("files").$type<FinalFiles>(),
   createdAt: timestamp("created_at", { withTimezone: true }).notNull().defaultNow(),

@@ -98,7 +98,7 @@ watch(
     if (!picture || !canvas) return;
     canvas.width = picture.width;
     canvas.height = picture.height;
-    canvas.getContext("2d")!.drawImage(picture.bitmap, 0, 0);
+    canvas.getContext("2d")!.drawImage(picture.bitmap, picture.part.x0, picture.part.y0);
   },
   { flush: "post" },
 );

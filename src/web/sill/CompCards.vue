@@ -31,18 +31,7 @@ async function look(id: string): Promise<void> {
     const bitmap = await createImageBitmap(await response.blob());
     const final = finals.list.find((f) => f.id === id)!;
     proof.clear();
-    proof.on = true;
-    proof.state = "done";
-    proof.picture = {
-      bitmap,
-      width: bitmap.width,
-      height: bitmap.height,
-      samples: final.samples,
-      target: final.samples,
-      seconds: final.seconds ?? 0,
-      rate: 0,
-      noise: 0,
-    };
+    proof.lay(bitmap, final.samples, final.noise);
   } catch (error) {
     notices.fail(error);
   } finally {

@@ -10,6 +10,7 @@ import { modelBounds, triangleCount } from "#core/props/model";
 import { dropToFloor } from "#core/props/transform";
 import { modelOf, placementOf } from "#core/shot/assemble";
 import type { Prop, Shot } from "#core/shot/schema";
+import { plainProp } from "#core/shot/schema";
 import { formatLength } from "#core/units/length";
 import { api } from "../api.ts";
 import { deletion, freshId } from "../desk/marks.ts";
@@ -57,7 +58,7 @@ async function add(name: string, source: Prop["source"]): Promise<void> {
       source,
       placement: { position: landing(), turnDeg: 0, leanDeg: [0, 0], scale: [1, 1, 1] },
       keeps: "metres",
-      hidden: false,
+      ...plainProp(),
     };
   });
   desk.selected = id;

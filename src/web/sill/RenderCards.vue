@@ -18,11 +18,7 @@ const store = useShot();
 
 const SIZES = [100, 50, 25].map((percent) => ({ percent, label: `${percent} % of the side` }));
 const size = computed(() => sizeAt(props.shot.plate, props.shot.render.percent));
-const left = computed(() => {
-  const p = proof.picture;
-  if (!p || p.samples === 0 || proof.state !== "working") return null;
-  return Math.max(0, (p.seconds / p.samples) * (p.target - p.samples));
-});
+const left = computed(() => (proof.state === "working" ? (proof.picture?.secondsLeft ?? null) : null));
 
 function toggle(): void {
   if (proof.on) proof.clear();
@@ -90,9 +86,14 @@ const STATUS = {
         <span>First picture</span>
         <span class="num">{{ proof.firstMs ? `after ${(proof.firstMs / 1000).toFixed(2)} s` : "…" }}</span>
         <span>Speed</span>
-        <span class="num">{{ (proof.picture.rate / 1e6).toFixed(2) }} million samples a second</span>
+        <span class="num"
+          >{{ (proof.picture.rays / 1e6).toFixed(1) }} million rays, {{ (proof.picture.rate / 1e6).toFixed(2) }} million
+          samples a second</span
+        >
         <span>Noise</span
-        ><span class="num">{{ (proof.picture.noise * 100).toFixed(2) }} % between neighbours in the shadow</span>
+        ><span class="num">{{
+          proof.picture.noise === null ? "…" : `${proof.picture.noise.toFixed(2)} code values of 8 bits`
+        }}</span>
       </div>
       <p v-else-if="proof.state === 'working'" class="quiet">Preparing …</p>
     </template>
@@ -131,7 +132,7 @@ const STATUS = {
         icon="pi pi-camera"
         :disabled="!shot.solved"
         data-test="final"
-        @click="store.flush().then(() => finals.start(shot.render.percent, shot.render.samples))"
+        @click="store.flush().then(() => finals.start())"
       />
     </div>
   </section>

@@ -1,6 +1,6 @@
 import { defineStore } from "pinia";
 import { computed, ref } from "vue";
-import type { FinalListing } from "#core/shot/api";
+import type { FinalListing, FinalRequest } from "#core/shot/api";
 import { api } from "../api.ts";
 import { useNotices } from "./notices.ts";
 
@@ -38,9 +38,10 @@ export const useFinals = defineStore("finals", () => {
     if (running.value && shotId === id) timer = setTimeout(() => void follow(id), 700);
   }
 
-  async function start(percent: number, samples: number): Promise<void> {
+  /** Queues a final with the shot's own settings, changed where something is given. */
+  async function start(request: FinalRequest = {}): Promise<void> {
     try {
-      await api.addFinal(shotId!, percent, samples);
+      await api.addFinal(shotId!, request);
     } catch (error) {
       notices.fail(error);
     }

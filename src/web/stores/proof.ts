@@ -2,18 +2,8 @@ import { defineStore } from "pinia";
 import { ref, shallowRef } from "vue";
 import type { ProbeResult } from "#core/light/probeShot";
 import type { Shot } from "#core/shot/schema";
-import type { ProofOrder, ProofReport } from "../workers/proof.worker.ts";
-
-export interface ProofPicture {
-  bitmap: ImageBitmap;
-  width: number;
-  height: number;
-  samples: number;
-  target: number;
-  seconds: number;
-  rate: number;
-  noise: number;
-}
+import type { Region } from "#core/trace/tiles";
+import type { ProofOrder, ProofPicture, ProofReport } from "../workers/proof.worker.ts";
 
 /** The proof render: one worker that always renders the newest shot it was given. */
 export const useProof = defineStore("proof", () => {
@@ -23,11 +13,14 @@ export const useProof = defineStore("proof", () => {
   const picture = shallowRef<ProofPicture | null>(null);
   const firstMs = ref<number | null>(null);
   const target = ref(64);
+  /** Part of the plate that is rendered, at the plate's own size; null for all of it. */
+  const region = shallowRef<Region | null>(null);
   let worker: Worker | null = null;
   let asked = 0;
   let sent = "";
   let nextProbe = 1;
   const probes = new Map<number, (result: ProbeResult | string) => void>();
+  const picks = new Map<number, (found: { prop: number; distance: number | null }) => void>();
 
   function start(): Worker {
     const made = new Worker(new URL("../workers/proof.worker.ts", import.meta.url), { type: "module" });
@@ -43,6 +36,11 @@ export const useProof = defineStore("proof", () => {
     if (r.kind === "probed") {
       probes.get(r.id)?.(r.result);
       probes.delete(r.id);
+      return;
+    }
+    if (r.kind === "picked") {
+      picks.get(r.id)?.(r);
+      picks.delete(r.id);
       return;
     }
     if (r.kind === "failed") {
@@ -63,7 +61,17 @@ export const useProof = defineStore("proof", () => {
 
   /** What of a shot the picture depends on. */
   const keyOf = (shot: Shot) =>
-    JSON.stringify([shot.solved?.camera, shot.set, shot.props, shot.light, shot.render.seed]);
+    JSON.stringify([
+      shot.solved?.camera,
+      shot.set,
+      shot.props,
+      shot.light,
+      shot.focus,
+      shot.render.seed,
+      shot.render.limit,
+      shot.render.denoise,
+      region.value,
+    ]);
 
   function render(shot: Shot): void {
     if (!on.value || !shot.solved) return;
@@ -75,7 +83,7 @@ export const useProof = defineStore("proof", () => {
     asked = performance.now();
     firstMs.value = null;
     worker ??= start();
-    worker.postMessage({ kind: "render", shot, samples: target.value } satisfies ProofOrder);
+    worker.postMessage({ kind: "render", shot, samples: target.value, region: region.value } satisfies ProofOrder);
   }
 
   function stop(): void {
@@ -97,6 +105,27 @@ export const useProof = defineStore("proof", () => {
     picture.value = null;
   }
 
+  /** Lays a finished picture over the plate in place of the proof. */
+  function lay(bitmap: ImageBitmap, samples: number, noise: number | null): void {
+    clear();
+    on.value = true;
+    state.value = "done";
+    const { width, height } = bitmap;
+    const part = { x0: 0, y0: 0, x1: width, y1: height };
+    const none = { secondsLeft: null, rays: 0, rate: 0, denoised: false, notice: null };
+    picture.value = { bitmap, width, height, part, samples, target: samples, noise, ...none };
+  }
+
+  /** What the proof shows at a pixel of the plate: the prop's place among those that are shown, and its distance. */
+  function pick(pixel: [number, number]): Promise<{ prop: number; distance: number | null }> {
+    if (!worker) return Promise.resolve({ prop: -1, distance: null });
+    const id = nextProbe++;
+    return new Promise((resolve) => {
+      picks.set(id, resolve);
+      worker!.postMessage({ kind: "pick", id, pixel } satisfies ProofOrder);
+    });
+  }
+
   /** Sun and sky from the shot's probes. Interrupts the render, which begins again. */
   function probe(shot: Shot): Promise<ProbeResult | string> {
     worker ??= start();
@@ -108,5 +137,5 @@ export const useProof = defineStore("proof", () => {
     });
   }
 
-  return { on, state, message, picture, firstMs, target, render, stop, hold, clear, probe };
+  return { on, state, message, picture, firstMs, target, region, lay, pick, render, stop, hold, clear, probe };
 });

@@ -1,64 +1,132 @@
-import { compositeLinear, leavesPlate } from "#core/comp/composite";
+import { compositeLinear } from "#core/comp/composite";
 import type { DecodedPlate } from "#core/comp/composite";
 import { linearToCode } from "#core/colour/srgb";
 import { importGlb } from "#core/exchange/gltf";
 import { decodeCodes } from "#core/image/profile";
-import { shrink, sizeAt } from "#core/image/resize";
+import { resampleRows, sizeAt } from "#core/image/resize";
 import type { ProbeResult } from "#core/light/probeShot";
 import { probeShot } from "#core/light/probeShot";
 import type { Model } from "#core/props/model";
 import { lightWeights, scaleProp, traceSceneOf } from "#core/shot/assemble";
 import type { Shot } from "#core/shot/schema";
-import { developFilm } from "#core/trace/film";
+import { borderNotice, catcherBorder } from "#core/trace/border";
+import { denoiseFilm } from "#core/trace/denoise";
+import type { FillMap } from "#core/trace/fill";
+import { measureFill, reuseFill } from "#core/trace/fill";
+import { PROOF_SUMS, developFilm } from "#core/trace/film";
+import { SOFT } from "#core/trace/filter";
 import type { Kernel } from "#core/trace/kernel";
 import { MEMORY_PAGES } from "#core/trace/kernel";
 import { GENERATION_ADDRESS, SceneMemory, scratchAddress } from "#core/trace/memory";
-import { rewindTiles } from "#core/trace/tiles";
+import { meanNoise } from "#core/trace/noise";
+import type { TraceScene } from "#core/trace/scene";
+import type { Region, TileJob, TileReport } from "#core/trace/tiles";
+import { TILE_SIZE, rewindTiles } from "#core/trace/tiles";
 import type { LoadedScene } from "#core/trace/upload";
-import { measureFill, uploadScene } from "#core/trace/upload";
-import * as L from "../../kernel/layout.ts";
+import { SceneLoader, aimFilm } from "#core/trace/upload";
 import { decodeImage } from "../decodeImage.ts";
 import type { TileStart } from "./tile.worker.ts";
 
 /**
- * The proof: renders the shot over its plate, first small and at once, then at full size with more and more samples,
- * and begins again whenever a newer shot comes in. Tile workers do the tracing; this one prepares and develops.
+ * The proof: renders the shot over its plate, first small and at once, then at full size with more and more samples.
+ * When a newer shot comes in, only what changed is done again: another comp is laid over the samples that are there,
+ * a moved prop or lamp keeps models, textures and plate in memory. Tile workers trace; this one prepares and develops.
  */
 export type ProofOrder =
-  { kind: "render"; shot: Shot; samples: number } | { kind: "stop" } | { kind: "probe"; id: number; shot: Shot };
+  | { kind: "render"; shot: Shot; samples: number; region: Region | null }
+  | { kind: "stop" }
+  | { kind: "probe"; id: number; shot: Shot }
+  | { kind: "pick"; id: number; pixel: [number, number] };
+
+/** A picture of the proof so far. */
+export interface ProofPicture {
+  bitmap: ImageBitmap;
+  /** Size of the whole frame at the scale that is rendered, and the part of it that the bitmap shows. */
+  width: number;
+  height: number;
+  part: Region;
+  samples: number;
+  target: number;
+  secondsLeft: number | null;
+  /** Rays and samples a second. */
+  rays: number;
+  rate: number;
+  /** Noise in 8-bit code values; null before there are two samples. */
+  noise: number | null;
+  denoised: boolean;
+  notice: string | null;
+}
 
 export type ProofReport =
-  | {
-      kind: "picture";
-      bitmap: ImageBitmap;
-      width: number;
-      height: number;
-      samples: number;
-      target: number;
-      seconds: number;
-      rate: number;
-      noise: number;
-    }
+  | ({ kind: "picture" } & ProofPicture)
   | { kind: "done" }
   | { kind: "stopped" }
   | { kind: "failed"; message: string }
+  | { kind: "picked"; id: number; prop: number; distance: number | null }
   | { kind: "probed"; id: number; result: ProbeResult | string };
 
+type RenderOrder = Extract<ProofOrder, { kind: "render" }>;
+
+const MAX_DEPTH = 8;
 const report = (r: ProofReport, transfer: Transferable[] = []) => self.postMessage(r, { transfer });
 
 interface Engine {
-  module: WebAssembly.Module;
   kernel: Kernel;
   memory: WebAssembly.Memory;
   scene: SceneMemory;
+  loader: SceneLoader;
   tiles: Worker[];
 }
 
+/** What is in the tracer's memory, and how far it has come. */
+interface Live {
+  key: string;
+  scene: TraceScene;
+  loaded: LoadedScene;
+  /** Rows and columns that the film holds. */
+  part: Region;
+  small: boolean;
+  done: number;
+  rays: number;
+  seconds: number;
+}
+
 let engine: Promise<Engine> | null = null;
-let plate: { hash: string; decoded: DecodedPlate } | null = null;
+let plate: {
+  hash: string;
+  decoded: DecodedPlate;
+  picture: { width: number; height: number; pixels: Float32Array };
+} | null = null;
 const models = new Map<string, Model>();
 let latest: ProofOrder | null = null;
 let working = false;
+let live: Live | null = null;
+let fill: { key: string; samples: number; map: FillMap } | null = null;
+
+/** What the samples depend on: a change of anything else only develops them anew. */
+function traceKey({ shot, region }: RenderOrder): string {
+  const { density, tint, propLevel, sighting, lit, shaded, ...light } = shot.light;
+  void [density, tint, propLevel, sighting, lit, shaded];
+  const { seed, limit } = shot.render;
+  const props = Object.values(shot.props).map((p) => ({ ...p, name: "" }));
+  return JSON.stringify([
+    shot.plate.codes,
+    shot.solved?.camera,
+    shot.set,
+    props,
+    light,
+    shot.focus,
+    seed,
+    limit,
+    region,
+  ]);
+}
+
+/** What the light on the bare set depends on. */
+function fillKey(shot: Shot): string {
+  const { sun, skyRadiance, albedo, lamps } = shot.light;
+  return JSON.stringify([shot.solved?.camera, shot.set, sun, shot.light.sunIrradiance, skyRadiance, albedo, lamps]);
+}
 
 async function startEngine(): Promise<Engine> {
   const response = await fetch("/kernel.wasm");
@@ -79,7 +147,8 @@ async function startEngine(): Promise<Engine> {
       });
     }),
   );
-  return { module, kernel, memory, scene: new SceneMemory(memory), tiles };
+  const scene = new SceneMemory(memory);
+  return { kernel, memory, scene, loader: new SceneLoader(kernel, scene), tiles };
 }
 
 async function bytesOf(hash: string): Promise<Uint8Array<ArrayBuffer>> {
@@ -89,154 +158,223 @@ async function bytesOf(hash: string): Promise<Uint8Array<ArrayBuffer>> {
   return new Uint8Array(await response.arrayBuffer());
 }
 
-async function loadFiles(shot: Shot): Promise<DecodedPlate> {
+async function loadFiles(shot: Shot) {
   if (plate?.hash !== shot.plate.codes) {
     const bytes = await bytesOf(shot.plate.codes);
     const { encoding, width, height } = shot.plate;
     const codes = encoding.bits === 8 ? bytes : new Uint16Array(bytes.buffer);
+    const linear = decodeCodes(codes, encoding);
     plate = {
       hash: shot.plate.codes,
-      decoded: { width, height, encoding, codes, linear: decodeCodes(codes, encoding) },
+      decoded: { width, height, encoding, codes, linear },
+      picture: { width, height, pixels: linear },
     };
   }
   for (const { source } of Object.values(shot.props)) {
     if (source.kind !== "model" || models.has(source.asset)) continue;
     models.set(source.asset, (await importGlb(await bytesOf(source.asset), decodeImage)).model);
   }
-  return plate!.decoded;
+  return plate!;
 }
 
-/** Renders samples on all tile workers; false if a newer order came in meanwhile. */
-async function trace(e: Engine, loaded: LoadedScene, firstSample: number, lastSample: number): Promise<boolean> {
+/** Renders samples on all tile workers; false if they were told to leave. */
+async function trace(e: Engine, l: Live, lastSample: number): Promise<boolean> {
   rewindTiles(e.memory.buffer);
-  const job = {
-    params: loaded.params,
-    width: loaded.width,
-    height: loaded.height,
-    tileSize: 32,
-    firstSample,
+  const job: TileJob = {
+    params: l.loaded.params,
+    width: l.loaded.width,
+    height: l.loaded.height,
+    tileSize: TILE_SIZE,
+    firstSample: l.done,
     lastSample,
+    region: l.part,
   };
-  const finished = await Promise.all(
+  const begun = performance.now();
+  const reports = await Promise.all(
     e.tiles.map(
       (worker) =>
-        new Promise<boolean>((resolve) => {
-          worker.onmessage = (event: MessageEvent<boolean>) => resolve(event.data);
+        new Promise<TileReport>((resolve) => {
+          worker.onmessage = (event: MessageEvent<TileReport>) => resolve(event.data);
           worker.postMessage(job);
         }),
     ),
   );
-  return finished.every(Boolean);
+  if (!reports.every((r) => r.complete)) return false;
+  l.seconds += (performance.now() - begun) / 1000;
+  l.rays += reports.reduce((n, r) => n + r.rays, 0);
+  l.done = lastSample;
+  return true;
 }
 
-async function show(
-  e: Engine,
-  loaded: LoadedScene,
-  shot: Shot,
-  full: DecodedPlate,
-  samples: number,
-  target: number,
-  started: number,
-): Promise<void> {
-  const { width, height } = loaded;
-  const film = e.scene.f32(loaded.film, width * height * L.FILM_FLOATS);
-  const passes = developFilm(film, width, height, lightWeights(shot));
+/** Puts the scene into memory at a size; what stays the same stays there. */
+function load(e: Engine, order: RenderOrder, key: string, small: boolean): Live {
+  const { shot, region } = order;
+  const full = plate!.decoded;
+  const scene = traceSceneOf(shot, plate!.picture, models);
+  const longest = Math.max(full.width, full.height);
+  const percent = small
+    ? Math.min(100, (420 / longest) * 100)
+    : region
+      ? 100
+      : Math.min(100, Math.sqrt(2_600_000 / (full.width * full.height)) * 100);
+  const size = sizeAt(full, percent);
+  const s = size.width / full.width;
+  const part =
+    region && !small
+      ? {
+          x0: Math.max(0, Math.floor(region.x0 * s)),
+          y0: Math.max(0, Math.floor(region.y0 * s)),
+          x1: Math.min(size.width, Math.ceil(region.x1 * s)),
+          y1: Math.min(size.height, Math.ceil(region.y1 * s)),
+        }
+      : { x0: 0, y0: 0, x1: size.width, y1: size.height };
+  live = null;
+  const loaded = e.loader.load(scene, {
+    ...size,
+    seed: shot.render.seed,
+    maxDepth: MAX_DEPTH,
+    filter: SOFT,
+    sums: PROOF_SUMS,
+    limit: shot.render.limit,
+    filmRows: part.y1 - part.y0,
+  });
+  aimFilm(e.scene, loaded, part.y0);
+  const samples = small ? 4 : 24;
+  const wanted = fillKey(shot);
+  if (fill && fill.key === wanted && fill.samples >= samples) reuseFill(e.scene, loaded, fill.map);
+  else fill = { key: wanted, samples, map: measureFill(e.kernel, e.scene, loaded, scene.frame, samples) };
+  live = { key, scene, loaded, part, small, done: 0, rays: 0, seconds: 0 };
+  return live;
+}
+
+async function show(e: Engine, l: Live, order: RenderOrder, last: boolean): Promise<void> {
+  const { shot } = order;
+  const { width, layout } = l.loaded;
+  const { x0, y0, x1, y1 } = l.part;
+  const rows = y1 - y0;
+  const film = e.scene.f32(l.loaded.film, width * rows * layout.stride);
+  const denoise = last && !l.small && shot.render.denoise;
+  const passes = (denoise ? denoiseFilm : developFilm)(film, width, rows, layout, lightWeights(shot));
   scaleProp(passes.prop, shot.light.propLevel);
-  const small = width === full.width ? full.linear : shrink({ ...full, pixels: full.linear }, width, height).pixels;
-  const linear = compositeLinear({ width, height, linear: small }, passes);
-  const image = new ImageData(width, height);
-  let touched = 0;
-  let spread = 0;
-  for (let i = 0; i < width * height; i++) {
-    for (let k = 0; k < 3; k++) image.data[i * 4 + k] = linearToCode(linear[i * 3 + k], 8);
-    image.data[i * 4 + 3] = 255;
-    if (i % width > 0 && !leavesPlate(passes, i) && passes.prop[i * 4 + 3] === 0) {
-      touched++;
-      spread += Math.abs(passes.ratio[i * 3 + 1] - passes.ratio[(i - 1) * 3 + 1]);
+  const full = plate!.decoded;
+  const linear =
+    width === full.width
+      ? full.linear.subarray(y0 * width * 3, y1 * width * 3)
+      : resampleRows({ ...full, pixels: full.linear }, width, l.loaded.height, y0, y1);
+  const out = compositeLinear({ width, height: rows, linear }, passes);
+  const image = new ImageData(x1 - x0, rows);
+  for (let y = 0, at = 0; y < rows; y++) {
+    for (let x = x0; x < x1; x++, at += 4) {
+      for (let k = 0; k < 3; k++) image.data[at + k] = linearToCode(out[(y * width + x) * 3 + k], 8);
+      image.data[at + 3] = 255;
     }
   }
+  const noisy = { film, layout, width, y0, height: l.loaded.height, plate: plate!.picture };
   const bitmap = await createImageBitmap(image);
-  const seconds = (performance.now() - started) / 1000;
+  const perSample = l.done > 0 ? l.seconds / l.done : 0;
+  const notice =
+    last && !l.small && Object.keys(shot.props).length > 0
+      ? borderNotice(catcherBorder(film, width, rows, layout, y0, lightWeights(shot)), full.width / width)
+      : null;
   report(
     {
       kind: "picture",
       bitmap,
       width,
-      height,
-      samples,
-      target,
-      seconds,
-      rate: (width * height * samples) / seconds,
-      noise: touched > 0 ? spread / touched : 0,
+      height: l.loaded.height,
+      part: l.part,
+      samples: l.done,
+      target: order.samples,
+      secondsLeft: l.small || last ? null : perSample * (order.samples - l.done),
+      rays: l.seconds > 0 ? l.rays / l.seconds : 0,
+      rate: l.seconds > 0 ? ((x1 - x0) * rows * l.done) / l.seconds : 0,
+      noise: l.done > 1 ? meanNoise(noisy, l.part) : null,
+      denoised: denoise,
+      notice,
     },
     [bitmap],
   );
 }
 
-/** True while no newer order has come in. Gives the message queue a turn first. */
-async function current(order: ProofOrder): Promise<boolean> {
+/** Gives the message queue a turn; the newest order if it wants the same samples, else null. */
+async function turn(key: string): Promise<RenderOrder | null> {
   await new Promise((resolve) => setTimeout(resolve, 0));
-  return latest === order;
+  return latest?.kind === "render" && traceKey(latest) === key ? latest : null;
 }
 
-async function render(order: Extract<ProofOrder, { kind: "render" }>): Promise<void> {
+/** Renders the newest order until it is done or another scene is wanted. Returns the order that was served last. */
+async function render(first: RenderOrder): Promise<ProofOrder> {
   const e = await (engine ??= startEngine());
-  const { shot } = order;
-  const full = await loadFiles(shot);
-  const started = performance.now();
-  const picture = { width: full.width, height: full.height, pixels: full.linear };
-  const scene = traceSceneOf(shot, picture, models);
-  const longest = Math.max(full.width, full.height);
-  const stages = [
-    { percent: Math.min(100, (420 / longest) * 100), batches: [2], fill: 4 },
-    { percent: Math.min(100, Math.sqrt(2_600_000 / (full.width * full.height)) * 100), batches: [], fill: 24 },
-  ];
-  const { batches } = stages[1] as { batches: number[] };
-  for (let total = 0, step = 1; total < order.samples; total += step, step = Math.min(8, step * 2))
-    batches.push(Math.min(step, order.samples - total));
-  for (const stage of stages) {
-    if (!(await current(order))) return;
-    const size = sizeAt(full, stage.percent);
-    const loaded = uploadScene(e.kernel, e.scene, scene, {
-      ...size,
-      seed: shot.render.seed,
-      maxDepth: 6,
-      filterWidth: 1,
-    });
-    measureFill(e.kernel, e.scene, loaded, scene.frame, stage.fill);
-    let done = 0;
-    let shown = performance.now();
-    const begun = performance.now();
-    for (const [i, batch] of stage.batches.entries()) {
-      if (!(await trace(e, loaded, done, done + batch)) || !(await current(order))) return;
-      done += batch;
-      const last = i === stage.batches.length - 1;
-      if (last || stage === stages[0] || done <= 2 || performance.now() - shown > 1200) {
-        await show(e, loaded, shot, full, done, order.samples, stage === stages[0] ? started : begun);
-        shown = performance.now();
-      }
+  await loadFiles(first.shot);
+  const key = traceKey(first);
+  let order: RenderOrder = first;
+  const follow = async () => {
+    const next = await turn(key);
+    if (!next) return false;
+    order = next;
+    return true;
+  };
+  if (!(await follow())) return first;
+  if (live?.key !== key || live.small) {
+    const small = load(e, order, key, true);
+    if (!(await trace(e, small, 2)) || !(await follow())) return order;
+    await show(e, small, order, false);
+    if (!(await follow())) return order;
+    load(e, order, key, false);
+  }
+  let l = live!;
+  let shown = order;
+  let at = 0;
+  if (l.done > 0) await show(e, l, order, l.done >= order.samples);
+  while (l.done < order.samples) {
+    const step = Math.min(order.samples - l.done, l.done < 2 ? 1 : l.done < 8 ? 2 : 8);
+    if (!(await trace(e, l, l.done + step))) {
+      // Some tiles have their samples and some do not: the film is of no more use.
+      live = null;
+      return order;
+    }
+    if (!(await follow())) return order;
+    l = live!;
+    const last = l.done >= order.samples;
+    if (last || l.done <= 2 || order !== shown || performance.now() - at > 1000) {
+      await show(e, l, order, last);
+      shown = order;
+      at = performance.now();
     }
   }
+  if (order !== shown) await show(e, l, order, true);
   if (latest === order) report({ kind: "done" });
+  return order;
 }
 
 async function probe(order: Extract<ProofOrder, { kind: "probe" }>): Promise<void> {
   const e = await (engine ??= startEngine());
-  const full = await loadFiles(order.shot);
-  const picture = { width: full.width, height: full.height, pixels: full.linear };
+  const { picture } = await loadFiles(order.shot);
+  // It builds a scene of its own in the same memory.
+  live = null;
+  e.loader.forget();
   report({ kind: "probed", id: order.id, result: probeShot(e.kernel, e.scene, order.shot, picture) });
+}
+
+/** Which prop a pixel of the plate shows, and how far it is along the view axis. */
+async function pick(order: Extract<ProofOrder, { kind: "pick" }>): Promise<void> {
+  const e = await (engine ??= startEngine());
+  const distance = live ? e.kernel.pickPixel(live.loaded.params, order.pixel[0], order.pixel[1]) : -1;
+  const prop = distance > 0 ? e.kernel.pickedPropNumber() : -1;
+  report({ kind: "picked", id: order.id, prop, distance: distance > 0 ? distance : null });
 }
 
 async function drain(): Promise<void> {
   working = true;
   let done: ProofOrder | null = null;
   while (latest && latest !== done) {
-    const order: ProofOrder = latest;
+    let order: ProofOrder = latest;
     try {
-      if (order.kind === "render") await render(order);
+      if (order.kind === "render") order = await render(order);
       else if (order.kind === "probe") await probe(order);
       else report({ kind: "stopped" });
     } catch (error) {
+      live = null;
       if (order.kind === "probe") report({ kind: "probed", id: order.id, result: (error as Error).message });
       else report({ kind: "failed", message: (error as Error).message });
     }
@@ -246,8 +384,14 @@ async function drain(): Promise<void> {
 }
 
 self.onmessage = async (event: MessageEvent<ProofOrder>) => {
-  latest = event.data;
-  if (engine) {
+  const order = event.data;
+  if (order.kind === "pick") {
+    void pick(order);
+    return;
+  }
+  const same = order.kind === "render" && live !== null && traceKey(order) === live.key;
+  latest = order;
+  if (engine && !same) {
     // Tile workers leave their tiles when the generation moves on.
     const { memory } = await engine;
     Atomics.add(new Int32Array(memory.buffer, GENERATION_ADDRESS, 1), 0, 1);

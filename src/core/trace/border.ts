@@ -1,0 +1,68 @@
+import * as L from "../../kernel/layout.ts";
+import type { FilmLayout, LightWeights } from "./film.ts";
+import { developFilm, unitWeights } from "./film.ts";
+
+/** Where a catcher ends although the props still change the light on it: a hard edge in the finished picture. */
+export interface CatcherBorder {
+  /** Pixels of catchers beside pixels that show no set surface. */
+  border: number;
+  /** Those of them whose ratio is off by more than `BORDER_TOLERANCE`. */
+  open: number;
+  /** The worst of them. */
+  worst: { x: number; y: number; ratio: number } | null;
+}
+
+/** Share by which the ratio may differ from 1 where a catcher ends: about two code values of 8 bits in mid grey. */
+export const BORDER_TOLERANCE = 0.02;
+/** Noise does not count: the mean of so many catcher pixels around is judged. */
+const AROUND = 2;
+
+/** Looks along the borders of the catchers in a film, or some rows of one that begin at `y0`. */
+export function catcherBorder(
+  film: Float32Array,
+  width: number,
+  height: number,
+  layout: FilmLayout,
+  y0 = 0,
+  weights: LightWeights = unitWeights(),
+): CatcherBorder {
+  const { ratio } = developFilm(film, width, height, layout, weights);
+  const share = (x: number, y: number, sum: number) => {
+    const f = (y * width + x) * layout.stride;
+    return film[f + sum] / Math.max(1, film[f + L.FILM_SAMPLES]);
+  };
+  // A pixel of a catcher with nothing else in it.
+  const caught = (x: number, y: number) => share(x, y, L.FILM_CATCHER) > 0.99;
+  const bare = (x: number, y: number) =>
+    share(x, y, L.FILM_SET) < 0.01 && share(x, y, L.FILM_CATCHER) < 0.01 && share(x, y, L.FILM_ALPHA) < 0.01;
+  const found: CatcherBorder = { border: 0, open: 0, worst: null };
+  for (let y = 2; y + 2 < height; y++) {
+    for (let x = 2; x + 2 < width; x++) {
+      // Pixels on the very edge are shared by both.
+      if (!caught(x, y) || !(bare(x + 2, y) || bare(x - 2, y) || bare(x, y + 2) || bare(x, y - 2))) continue;
+      found.border++;
+      let [sum, n] = [0, 0];
+      for (let v = Math.max(0, y - AROUND); v <= Math.min(height - 1, y + AROUND); v++) {
+        for (let u = Math.max(0, x - AROUND); u <= Math.min(width - 1, x + AROUND); u++) {
+          if (!caught(u, v)) continue;
+          sum += ratio[(v * width + u) * 3 + 1];
+          n++;
+        }
+      }
+      const mean = sum / n;
+      if (Math.abs(mean - 1) <= BORDER_TOLERANCE) continue;
+      found.open++;
+      if (!found.worst || Math.abs(mean - 1) > Math.abs(found.worst.ratio - 1))
+        found.worst = { x, y: y0 + y, ratio: mean };
+    }
+  }
+  return found;
+}
+
+/** What a border says to the user; null if there is nothing to mend. */
+export function borderNotice({ open, worst }: CatcherBorder, scale = 1): string | null {
+  if (!worst || open < 3) return null;
+  const percent = Math.round(Math.abs(worst.ratio - 1) * 100);
+  const [x, y] = [Math.round(worst.x * scale), Math.round(worst.y * scale)];
+  return `A catcher ends where the ${worst.ratio < 1 ? "shadow" : "bounce"} is still ${percent} % strong, worst at ${x}, ${y} of the plate (${open} pixels in all): draw the surface further out there, or an edge will show.`;
+}

@@ -1,0 +1,265 @@
+import * as L from "../../kernel/layout.ts";
+import type { FilmLayout, LightWeights, Passes } from "./film.ts";
+import { developFilm, developHalf, unitWeights } from "./film.ts";
+
+/**
+ * Non-local means over two half pictures: the weights for one half come from the other, so that they do not follow its
+ * noise; the spread between the halves tells how much difference is noise (Rousselle, Knaus and Zwicker 2012, "Adaptive
+ * rendering with non-local means filtering"). Albedo, normal, depth and coverage hold edges that noise would hide (the
+ * same, 2013, "Robust denoising using feature and color information").
+ */
+
+// Looked up once: in a sandboxed global scope, as of test runners, every look-up of Math costs.
+const { abs, exp, max, min } = Math;
+
+/** Pixels to each side that a pixel is averaged with, and pixels to each side that two places are compared by. */
+const REACH = 6;
+const PATCH = 1;
+/** Difference, in standard deviations, at which a place counts little. */
+const STRICT = 0.6;
+/** Features differ when they are this far apart beyond their own local slope. */
+const FEATURE_STRICT = 0.45;
+
+/** A box of pixels to work on, from (x0, y0) up to but without (x1, y1). */
+interface Box {
+  x0: number;
+  y0: number;
+  x1: number;
+  y1: number;
+}
+
+interface Planes {
+  width: number;
+  height: number;
+  planes: Float32Array[];
+}
+
+/** Mean over a square of `radius` pixels to each side, border pixels repeated by leaving them out. */
+function boxMean(source: Float32Array, width: number, height: number, radius: number): Float32Array {
+  const across = new Float32Array(source.length);
+  const out = new Float32Array(source.length);
+  for (let y = 0; y < height; y++) {
+    const row = y * width;
+    for (let x = 0; x < width; x++) {
+      const [from, to] = [max(0, x - radius), min(width - 1, x + radius)];
+      let sum = 0;
+      for (let i = from; i <= to; i++) sum += source[row + i];
+      across[row + x] = sum / (to - from + 1);
+    }
+  }
+  for (let y = 0; y < height; y++) {
+    const [from, to] = [max(0, y - radius), min(height - 1, y + radius)];
+    for (let x = 0; x < width; x++) {
+      let sum = 0;
+      for (let j = from; j <= to; j++) sum += across[j * width + x];
+      out[y * width + x] = sum / (to - from + 1);
+    }
+  }
+  return out;
+}
+
+/** Squared slope of a plane, by central differences. */
+function slope(plane: Float32Array, width: number, height: number): Float32Array {
+  const out = new Float32Array(plane.length);
+  for (let y = 0; y < height; y++) {
+    for (let x = 0; x < width; x++) {
+      const i = y * width + x;
+      const dx = plane[x + 1 < width ? i + 1 : i] - plane[x > 0 ? i - 1 : i];
+      const dy = plane[y + 1 < height ? i + width : i] - plane[y > 0 ? i - width : i];
+      out[i] = 0.25 * (dx * dx + dy * dy);
+    }
+  }
+  return out;
+}
+
+/** Weights of all pixels with those `shift` further on, by one half picture and the features. */
+function weigh(
+  half: Planes,
+  spread: Float32Array[],
+  features: Float32Array[],
+  slopes: Float32Array[],
+  dx: number,
+  dy: number,
+): Float32Array {
+  const { width, height, planes } = half;
+  const distance = new Float32Array(width * height).fill(1e9);
+  const apart = new Float32Array(width * height).fill(1e9);
+  const shift = dy * width + dx;
+  const [y0, y1] = [max(0, -dy), min(height, height - dy)];
+  const [x0, x1] = [max(0, -dx), min(width, width - dx)];
+  const share = 1 / planes.length;
+  for (let y = y0; y < y1; y++) {
+    for (let i = y * width + x0, end = y * width + x1; i < end; i++) {
+      distance[i] = 0;
+      apart[i] = 0;
+    }
+  }
+  for (let c = 0; c < planes.length; c++) {
+    const [plane, variance] = [planes[c], spread[c]];
+    for (let y = y0; y < y1; y++) {
+      for (let i = y * width + x0, end = y * width + x1; i < end; i++) {
+        const d = plane[i] - plane[i + shift];
+        const v = variance[i] + variance[i + shift];
+        distance[i] += (share * (d * d - v)) / (1e-10 + STRICT * STRICT * v);
+      }
+    }
+  }
+  for (let f = 0; f < features.length; f++) {
+    const [plane, steep] = [features[f], slopes[f]];
+    for (let y = y0; y < y1; y++) {
+      for (let i = y * width + x0, end = y * width + x1; i < end; i++) {
+        const d = plane[i] - plane[i + shift];
+        const v = max(0.0012, steep[i], steep[i + shift]);
+        const e = (d * d) / (FEATURE_STRICT * FEATURE_STRICT * v) - 1;
+        if (e > apart[i]) apart[i] = e;
+      }
+    }
+  }
+  const mean = boxMean(distance, width, height, PATCH);
+  for (let i = 0; i < mean.length; i++) {
+    const d = max(mean[i], apart[i]);
+    mean[i] = d < 20 ? exp(-max(0, d)) : 0;
+  }
+  return mean;
+}
+
+/** Filters both halves of one signal; returns their mean. */
+function filterHalves(even: Planes, odd: Planes, features: Float32Array[]): Float32Array[] {
+  const { width, height } = even;
+  const n = width * height;
+  const slopes = features.map((f) => slope(f, width, height));
+  const spread = even.planes.map((plane, c) => {
+    const d = new Float32Array(n);
+    for (let i = 0; i < n; i++) d[i] = 0.5 * (plane[i] - odd.planes[c][i]) ** 2;
+    return boxMean(d, width, height, 3);
+  });
+  const start = (p: Planes) => p.planes.map((plane) => plane.slice());
+  const [sumEven, sumOdd] = [start(even), start(odd)];
+  const [weightEven, weightOdd] = [new Float32Array(n).fill(1), new Float32Array(n).fill(1)];
+  const gather = (sums: Float32Array[], weights: Float32Array, from: Planes, w: Float32Array, shift: number) => {
+    for (let i = 0; i < n; i++) {
+      const weight = w[i];
+      if (weight === 0) continue;
+      const j = i + shift;
+      weights[i] += weight;
+      weights[j] += weight;
+      for (let c = 0; c < sums.length; c++) {
+        sums[c][i] += weight * from.planes[c][j];
+        sums[c][j] += weight * from.planes[c][i];
+      }
+    }
+  };
+  // Weights hold for both directions, so half of the shifts will do.
+  for (let dy = 0; dy <= REACH; dy++) {
+    for (let dx = dy === 0 ? 1 : -REACH; dx <= REACH; dx++) {
+      const shift = dy * width + dx;
+      gather(sumEven, weightEven, even, weigh(odd, spread, features, slopes, dx, dy), shift);
+      gather(sumOdd, weightOdd, odd, weigh(even, spread, features, slopes, dx, dy), shift);
+    }
+  }
+  return sumEven.map((s, c) => s.map((v, i) => 0.5 * (v / weightEven[i] + sumOdd[c][i] / weightOdd[i])));
+}
+
+/** Smallest box around the pixels that `touched` names, grown by `by`; null without any. */
+function boxAround(width: number, height: number, by: number, touched: (i: number) => boolean): Box | null {
+  let box: Box | null = null;
+  for (let y = 0; y < height; y++) {
+    for (let x = 0; x < width; x++) {
+      if (!touched(y * width + x)) continue;
+      box ??= { x0: x, y0: y, x1: x + 1, y1: y + 1 };
+      box = { x0: min(box.x0, x), y0: box.y0, x1: max(box.x1, x + 1), y1: y + 1 };
+    }
+  }
+  return (
+    box && {
+      x0: max(0, box.x0 - by),
+      y0: max(0, box.y0 - by),
+      x1: min(width, box.x1 + by),
+      y1: min(height, box.y1 + by),
+    }
+  );
+}
+
+/** Channels of an interleaved picture within a box, as planes. */
+function cut(source: Float32Array, stride: number, channels: number, width: number, box: Box): Planes {
+  const [w, h] = [box.x1 - box.x0, box.y1 - box.y0];
+  const planes = Array.from({ length: channels }, (_, c) => {
+    const plane = new Float32Array(w * h);
+    for (let y = 0, i = 0; y < h; y++)
+      for (let x = 0; x < w; x++, i++) plane[i] = source[((y + box.y0) * width + x + box.x0) * stride + c];
+    return plane;
+  });
+  return { width: w, height: h, planes };
+}
+
+/** Planes that tell surfaces apart: albedo, normal, coverage, and depth relative to its own size. */
+function featurePlanes(film: Float32Array, layout: FilmLayout, width: number, box: Box): Float32Array[] {
+  const [w, h] = [box.x1 - box.x0, box.y1 - box.y0];
+  const planes = Array.from({ length: 8 }, () => new Float32Array(w * h));
+  for (let y = 0, i = 0; y < h; y++) {
+    for (let x = 0; x < w; x++, i++) {
+      const f = ((y + box.y0) * width + x + box.x0) * layout.stride;
+      const samples = max(1, film[f + L.FILM_SAMPLES]);
+      const at = f + layout.features;
+      for (let k = 0; k < 3; k++) {
+        planes[k][i] = film[at + L.FEATURE_ALBEDO + k] / samples;
+        planes[3 + k][i] = (0.5 * film[at + L.FEATURE_NORMAL + k]) / samples;
+      }
+      const alpha = film[f + L.FILM_ALPHA];
+      planes[6][i] = alpha / samples;
+      const depth = alpha > 0 ? film[f + L.FILM_DEPTH] / alpha : 0;
+      planes[7][i] = depth > 0 ? 0.25 * Math.log(depth) : 0;
+    }
+  }
+  return planes;
+}
+
+/**
+ * Passes of a film with their noise taken away, prop, ratio and added light each by itself. The film must keep halves
+ * and features. Pixels around which nothing touches the plate keep a ratio of exactly 1 and no added light; coverage
+ * and depth stay as they were rendered.
+ */
+export function denoiseFilm(
+  film: Float32Array,
+  width: number,
+  height: number,
+  layout: FilmLayout,
+  weights: LightWeights = unitWeights(),
+): Passes {
+  if (layout.half === 0 || layout.features === 0) throw new Error("The film keeps no halves or no features.");
+  const passes = developFilm(film, width, height, layout, weights);
+  const [even, odd] = [false, true].map((side) => developHalf(film, width, height, layout, side, weights));
+  const filter = (key: "prop" | "ratio" | "added", stride: number, calm: number) => {
+    const whole = passes[key];
+    const touched = (i: number) => {
+      for (let k = 0; k < 3; k++) if (abs(whole[i * stride + k] - calm) > 0) return true;
+      return false;
+    };
+    const box = boxAround(width, height, 1, touched);
+    if (!box) return;
+    const parts = [even, odd].map((half) => cut(half[key], stride, 3, width, box));
+    const filtered = filterHalves(parts[0], parts[1], featurePlanes(film, layout, width, box));
+    const w = box.x1 - box.x0;
+    for (let y = box.y0; y < box.y1; y++) {
+      for (let x = box.x0; x < box.x1; x++) {
+        const i = y * width + x;
+        if (!touchedNear(touched, x, y, width, height)) continue;
+        // Of a pixel with few or no catcher samples the halves know nothing.
+        if (key !== "prop" && film[i * layout.stride + L.FILM_CATCHER] === 0) continue;
+        const from = (y - box.y0) * w + x - box.x0;
+        for (let k = 0; k < 3; k++) whole[i * stride + k] = filtered[k][from];
+      }
+    }
+  };
+  filter("prop", 4, 0);
+  filter("ratio", 3, 1);
+  filter("added", 3, 0);
+  return passes;
+}
+
+/** True if the pixel or one of its neighbours is touched. */
+function touchedNear(touched: (i: number) => boolean, x: number, y: number, width: number, height: number): boolean {
+  for (let v = max(0, y - 1); v <= min(height - 1, y + 1); v++)
+    for (let u = max(0, x - 1); u <= min(width - 1, x + 1); u++) if (touched(v * width + u)) return true;
+  return false;
+}

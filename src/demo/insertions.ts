@@ -1,0 +1,218 @@
+import { importGlb } from "#core/exchange/gltf";
+import { maskFromRegions } from "#core/light/mask";
+import type { Vec2, Vec3 } from "#core/math/vec3";
+import { groundPlane, pixelOnPlane, projectPoint } from "#core/optics/camera";
+import type { Camera } from "#core/optics/camera";
+import type { Placement } from "#core/props/transform";
+import { dropToFloor, placementMatrix } from "#core/props/transform";
+import { surfaceMesh } from "#core/set/surfaces";
+import type { Picture, PropPiece, SetPiece, TraceScene } from "#core/trace/scene";
+import type { Region } from "#core/trace/tiles";
+import { decodeTexture } from "#node/images";
+import { readExr } from "#node/readExr";
+import * as loft from "./netloft.ts";
+import * as quay from "./quay.ts";
+import * as slip from "./slipway.ts";
+import { PAVING_ALBEDO, demoFile } from "./shot.ts";
+
+/** The demo's props inserted into its clean plates: with true camera and light, over a set as a user draws it. */
+
+/** What is inserted where, and what the picture with it really there is. */
+export interface InsertionCase {
+  place: "quay" | "netloft" | "slipway";
+  /** File of the truth, and the part of the plate that it covers if it is not the whole. */
+  truth: string;
+  part?: Region;
+  region: Region;
+  camera: Camera;
+  props: { file: string; placement: Placement }[];
+  set: SetPiece[];
+  light: Pick<TraceScene, "sun" | "sky" | "environment" | "lamps" | "mask">;
+  floor: TraceScene["floor"];
+}
+
+/** Ground as a user draws it on the plate, seen through a camera. */
+export function drawnGround(camera: Camera, pixels: Vec2[], albedo: Vec3): SetPiece {
+  const vertices = pixels.map((pixel) => ({ pixel, world: pixelOnPlane(camera, pixel, groundPlane())! }));
+  const mesh = surfaceMesh({}, { id: "g", name: "g", role: "catcher", kind: "ground", height: 0, vertices })!;
+  return { ...mesh, catcher: true, albedo, specular: 0, roughness: 0.5 };
+}
+
+/** A flat four-cornered surface. */
+function panel(origin: Vec3, a: Vec3, b: Vec3, catcher: boolean, albedo: Vec3): SetPiece {
+  const p = [origin, add(origin, a), add(add(origin, a), b), add(origin, b)];
+  return {
+    positions: new Float32Array(p.flat()),
+    indices: new Uint32Array([0, 1, 2, 0, 2, 3]),
+    catcher,
+    albedo,
+    specular: 0,
+    roughness: 0.5,
+  };
+}
+const add = (a: Vec3, b: Vec3): Vec3 => [a[0] + b[0], a[1] + b[1], a[2] + b[2]];
+
+/** The ice house as a block of its foot and eaves with a roof over it, as a user would raise it. */
+function iceHouse(): SetPiece[] {
+  const { width: w, depth: d, eaves: e, ridge: r } = quay.iceHouse;
+  const stone: Vec3 = [0.5, 0.46, 0.4];
+  const o = 0.28;
+  const low = e - (o * (r - e)) / (w / 2);
+  return [
+    panel([0, 0, 0], [w, 0, 0], [0, 0, e], false, stone),
+    panel([0, d, 0], [0, -d, 0], [0, 0, e], false, stone),
+    panel([w, 0, 0], [0, d, 0], [0, 0, e], false, stone),
+    panel([-o, d + o, low], [0, -d - 2 * o, 0], [w / 2 + o, 0, r - low], false, [0.1, 0.11, 0.13]),
+    panel([w + o, -o, low], [0, d + 2 * o, 0], [-w / 2 - o, 0, r - low], false, [0.1, 0.11, 0.13]),
+  ];
+}
+
+/** The border of the house's shadow as a user clicks around it on the plate: the corner's line, then round the back. */
+function markedShade(): TraceScene["mask"] {
+  const [dx, dy, dz] = quay.sun.direction;
+  const along = (k: number): Vec3 => [-dx * k, -dy * k, 0];
+  const top = along(3.11 / dz);
+  const corner: Vec3 = [0.02, 0.0, 0];
+  const border: Vec3[] = [
+    corner,
+    [top[0], top[1], 0],
+    [top[0] - 0.28, top[1] + 3.6, 0],
+    [-0.05, 7.5, 0],
+    [0.1, 0.3, 0],
+  ];
+  const points = border.map((p) => projectPoint(quay.camera, p)!.map(Math.round) as Vec2);
+  return maskFromRegions([{ points, feather: 3 }], quay.frame);
+}
+
+const quayLight = { sun: quay.sun, sky: quay.sky, mask: null };
+const quayFloor = { height: -0.002, albedo: PAVING_ALBEDO };
+const quayGround = () => drawnGround(quay.camera, quay.groundPixels, PAVING_ALBEDO);
+
+const shade = (set: SetPiece[], mask: TraceScene["mask"]): InsertionCase => ({
+  place: "quay",
+  truth: "clean-with-buoy-in-shade.exr",
+  part: quay.SHADE_REGION,
+  region: quay.SHADE_REGION,
+  camera: quay.camera,
+  props: [{ file: "buoy.glb", placement: quay.shadePlacement }],
+  set,
+  light: { ...quayLight, mask },
+  floor: quayFloor,
+});
+
+export const CASES: Record<string, () => InsertionCase> = {
+  quay: () => ({
+    place: "quay",
+    truth: "clean-with-buoy.exr",
+    region: { x0: 330, y0: 300, x1: 1010, y1: 800 },
+    camera: quay.camera,
+    props: [{ file: "buoy.glb", placement: quay.buoyPlacement }],
+    set: [quayGround()],
+    light: quayLight,
+    floor: quayFloor,
+  }),
+  "shade-blocker": () => shade([quayGround(), ...iceHouse()], null),
+  "shade-region": () => shade([quayGround()], markedShade()),
+  netloft: () => {
+    const { width: w, depth: d, eaves: e, ridge: r } = loft.room;
+    const { x0, x1, y0, y1, top } = loft.bench;
+    const wood = loft.BENCH_ALBEDO;
+    // Walls stand behind the windows, which are lamps before them.
+    return {
+      place: "netloft",
+      truth: "clean-with-props.exr",
+      region: { x0: 120, y0: 330, x1: 900, y1: 680 },
+      camera: loft.camera,
+      props: [
+        { file: "kettle.glb", placement: loft.kettlePlace },
+        { file: "float.glb", placement: loft.floatPlace },
+      ],
+      set: [
+        panel([x0, y0, top], [x1 - x0, 0, 0], [0, y1 - y0, 0], true, wood),
+        panel([x0, y0, top - 0.17], [x1 - x0, 0, 0], [0, 0, 0.17], true, wood),
+        panel([x1, y0, top - 0.055], [0, y1 - y0, 0], [0, 0, 0.055], true, wood),
+        panel([0, 0, 0], [w, 0, 0], [0, d, 0], true, loft.FLOOR_ALBEDO),
+        panel([0.005, 0, 0], [0, d, 0], [0, 0, e], true, loft.WALL_ALBEDO),
+        panel([w, d, 0], [0, -d, 0], [0, 0, e], true, loft.WALL_ALBEDO),
+        panel([w, 0, 0], [-w, 0, 0], [0, 0, r], true, loft.WALL_ALBEDO),
+        panel([0, d - 0.005, 0], [w, 0, 0], [0, 0, r], true, loft.WALL_ALBEDO),
+        panel([0, 0, e], [w / 2, 0, r - e], [0, d, 0], true, loft.WALL_ALBEDO),
+        panel([w, d, e], [-w / 2, 0, r - e], [0, -d, 0], true, loft.WALL_ALBEDO),
+      ],
+      light: { sun: null, sky: [0, 0, 0], lamps: loft.lamps, mask: null },
+      floor: null,
+    };
+  },
+  slipway: () => {
+    const w = slip.HALF_WIDTH;
+    const m = placementMatrix(slip.level);
+    const level = (p: Vec3): Vec3 =>
+      [0, 1, 2].map((k) => m[k * 4] * p[0] + m[k * 4 + 1] * p[1] + m[k * 4 + 2] * p[2]) as Vec3;
+    const wall = (x: number, from: number, to: number) =>
+      panel(level([x, from, -3]), level([0, to - from, 0]), level([0, 0, 5.15]), true, slip.WALL_ALBEDO);
+    return {
+      place: "slipway",
+      truth: "clean-with-boat.exr",
+      region: { x0: 220, y0: 270, x1: 900, y1: 690 },
+      camera: slip.camera,
+      props: [{ file: "boat.glb", placement: slip.boatPlace }],
+      set: [
+        panel([-w, -5.2, 0], [2 * w, 0, 0], [0, 23.8, 0], true, slip.RAMP_ALBEDO),
+        wall(-w, 18.6, -9),
+        wall(w, -9, 18.6),
+      ],
+      light: { sun: null, sky: [0, 0, 0], environment: slip.overcast(), mask: null },
+      floor: { height: -0.002, albedo: slip.RAMP_ALBEDO },
+    };
+  },
+};
+
+/** The scene of a case with its clean plate. */
+export async function prepare(c: InsertionCase) {
+  const without = readExr(await demoFile("clean.exr", c.place), 3);
+  const { width, height } = without;
+  const props: PropPiece[] = [];
+  for (const { file, placement } of c.props) {
+    const { model } = await importGlb(await demoFile(file, c.place), decodeTexture);
+    props.push({ model, placement: c.place === "slipway" ? dropToFloor(placement, model) : placement });
+  }
+  const scene: TraceScene = {
+    camera: c.camera,
+    frame: { width, height },
+    set: c.set,
+    props,
+    ...c.light,
+    floor: c.floor,
+    plate: without,
+    backdrop: null,
+    picture: false,
+  };
+  return { scene, without };
+}
+
+/** The scene of a case, and the part of the plate that its props touch. */
+export async function sceneOf(name: string): Promise<{ scene: TraceScene; region: Region }> {
+  const c = CASES[name]();
+  return { scene: (await prepare(c)).scene, region: c.region };
+}
+
+/** The picture in which a case's props really stood there. */
+export async function truthOf(c: InsertionCase, without: Picture): Promise<Float32Array> {
+  return laid(readExr(await demoFile(c.truth, c.place), 3), c.part, without);
+}
+
+/** The whole picture with a part of it laid over the plate. */
+function laid(
+  picture: { width: number; pixels: Float32Array },
+  part: Region | undefined,
+  without: { width: number; pixels: Float32Array },
+): Float32Array {
+  if (!part) return picture.pixels;
+  const whole = without.pixels.slice();
+  for (let y = part.y0; y < part.y1; y++) {
+    const from = (y - part.y0) * picture.width * 3;
+    whole.set(picture.pixels.subarray(from, from + picture.width * 3), (y * without.width + part.x0) * 3);
+  }
+  return whole;
+}
+

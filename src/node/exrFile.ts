@@ -1,0 +1,48 @@
+import type { FileHandle } from "node:fs/promises";
+import { open } from "node:fs/promises";
+import { deflateSync } from "node:zlib";
+import type { ExrChannel } from "#core/image/exr";
+import { EXR_LINES, exrHead, packRows } from "#core/image/exr";
+
+/** An OpenEXR file that is written some rows at a time, from the top. */
+export class ExrFile {
+  private readonly offsets: bigint[] = [];
+  private at = 0;
+  private head = 0;
+  private row = 0;
+
+  private constructor(
+    private readonly file: FileHandle,
+    private readonly width: number,
+    private readonly height: number,
+    private readonly type: "half" | "float",
+  ) {}
+
+  static async create(path: string, width: number, height: number, type: "half" | "float" = "half"): Promise<ExrFile> {
+    return new ExrFile(await open(path, "w"), width, height, type);
+  }
+
+  /** Appends rows; all but the last ones must be a multiple of 16. The first ones tell which channels there are. */
+  async append(rows: number, channels: ExrChannel[]): Promise<void> {
+    if (this.row === 0) {
+      const head = exrHead(this.width, this.height, channels, this.type);
+      await this.file.write(head, 0, head.length, 0);
+      this.head = head.length;
+      this.at = head.length + 8 * Math.ceil(this.height / EXR_LINES);
+    }
+    const pack = (raw: Uint8Array) => deflateSync(raw, { level: 4 });
+    for (const block of packRows(this.width, rows, this.row, channels, this.type, pack)) {
+      this.offsets.push(BigInt(this.at));
+      await this.file.write(block, 0, block.length, this.at);
+      this.at += block.length;
+    }
+    this.row += rows;
+  }
+
+  async finish(): Promise<void> {
+    const table = Buffer.from(new BigUint64Array(this.offsets).buffer);
+    await this.file.write(table, 0, table.length, this.head);
+    await this.file.sync();
+    await this.file.close();
+  }
+}

@@ -1,0 +1,81 @@
+import { compositeLinear } from "#core/comp/composite";
+import type { Vec2, Vec3 } from "#core/math/vec3";
+import { projectPoint } from "#core/optics/camera";
+import type { Camera } from "#core/optics/camera";
+import { placePoint } from "#core/props/transform";
+import { denoiseFilm } from "#core/trace/denoise";
+import { developFilm } from "#core/trace/film";
+import { SOFT } from "#core/trace/filter";
+import type { PropPiece } from "#core/trace/scene";
+import type { Region } from "#core/trace/tiles";
+import { renderScene } from "#node/renderScene";
+import type { InsertionCase } from "../demo/insertions.ts";
+import { CASES, prepare, truthOf } from "../demo/insertions.ts";
+import type { InsertionFigures } from "./insertion.ts";
+import { insertionFigures } from "./insertion.ts";
+
+export interface Insertion {
+  figures: InsertionFigures;
+  width: number;
+  height: number;
+  region: Region;
+  without: Float32Array;
+  truth: Float32Array;
+  composite: Float32Array;
+}
+
+/**
+ * Inserts a case's props into the clean plate, with parts of the case replaced, and compares with the picture in which
+ * they stood there.
+ */
+export async function insert(
+  name: string,
+  samples: number,
+  denoise = true,
+  instead: Partial<InsertionCase> = {},
+): Promise<Insertion> {
+  const c = { ...CASES[name](), ...instead };
+  const { scene, without } = await prepare(c);
+  const { props } = scene;
+  const { width, height } = without;
+  const truth = await truthOf(c, without);
+  const sums = { half: true, features: true, extras: false, mattes: false };
+  const film = await renderScene(
+    scene,
+    { width, height, seed: 3, maxDepth: 8, filter: SOFT, limit: 20, sums },
+    { samples, region: c.region },
+  );
+  const passes = (denoise ? denoiseFilm : developFilm)(film.pixels, width, height, film.layout);
+  const composite = compositeLinear({ width, height, linear: without.pixels }, passes);
+  const alpha = Float32Array.from({ length: width * height }, (_, i) => passes.prop[i * 4 + 3]);
+  const figures = insertionFigures({
+    width,
+    height,
+    without: without.pixels,
+    truth,
+    composite,
+    alpha,
+    contacts: contactsOf(props, c.camera),
+    region: c.region,
+  });
+  return { figures, width, height, region: c.region, without: without.pixels, truth, composite };
+}
+
+/** Pixels of the props' vertices within a centimetre of their lowest: where they touch what they stand on. */
+function contactsOf(props: PropPiece[], camera: Camera): Vec2[] {
+  const pixels = new Map<string, Vec2>();
+  for (const { model, placement } of props) {
+    const points = model.meshes.flatMap((mesh) =>
+      Array.from({ length: mesh.positions.length / 3 }, (_, i) =>
+        placePoint(placement, [...mesh.positions.subarray(i * 3, i * 3 + 3)] as unknown as Vec3),
+      ),
+    );
+    const low = Math.min(...points.map((p) => p[2]));
+    for (const point of points) {
+      if (point[2] > low + 0.01) continue;
+      const pixel = projectPoint(camera, point);
+      if (pixel) pixels.set(pixel.map((v) => Math.round(v / 3)).join(), pixel);
+    }
+  }
+  return [...pixels.values()];
+}
