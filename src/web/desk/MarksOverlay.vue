@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Vec2, Vec3 } from "#core/math/vec3";
-import { add } from "#core/math/vec3";
+import { directionFromAngles } from "#core/light/sun";
+import { add, cross, scale, toRadians } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 import { projectPoint } from "#core/optics/camera";
 import { surfaceMesh, wallCorners } from "#core/set/surfaces";
@@ -133,6 +134,33 @@ const sighting = computed(() => {
   const s = props.shot.light.sighting;
   return s && { foot: spot(s.foot), top: spot(s.top), tip: spot(s.tip) };
 });
+/** Lamps as the outline of what shines and the way that it faces. */
+const lamps = computed(() => {
+  const { camera, shot } = props;
+  if (!camera || desk.step !== "light") return [];
+  return Object.values(shot.light.lamps).flatMap((lamp) => {
+    const [azimuth, tilt] = [toRadians(lamp.azimuthDeg), toRadians(lamp.tiltDeg)];
+    const facing = directionFromAngles(azimuth, tilt);
+    const across: Vec3 = [Math.cos(azimuth), -Math.sin(azimuth), 0];
+    const up = cross(across, facing);
+    const [w, h] = lamp.kind === "rectangle" ? lamp.size : [lamp.size[0], lamp.size[0]];
+    const corners = lamp.kind === "rectangle" ? 4 : 24;
+    const ring = Array.from({ length: corners }, (_, i): Vec3 => {
+      const a = ((i + (corners === 4 ? 0.5 : 0)) / corners) * 2 * Math.PI;
+      const k = corners === 4 ? Math.SQRT1_2 : 0.5;
+      return add(lamp.position, add(scale(across, k * w * Math.cos(a)), scale(up, k * h * Math.sin(a))));
+    });
+    const line = ring.flatMap((p, i) => worldLine(camera, p, ring[(i + 1) % ring.length], 4));
+    const arrow =
+      lamp.kind === "sphere"
+        ? []
+        : worldLine(camera, lamp.position, add(lamp.position, scale(facing, Math.max(w, h))), 2);
+    const foot = worldLine(camera, lamp.position, [lamp.position[0], lamp.position[1], 0], 8);
+    return line.length > 2
+      ? [{ id: lamp.id, on: lamp.on, ring: closed(line), arrow: path(arrow), foot: path(foot) }]
+      : [];
+  });
+});
 const probes = computed(() =>
   (["lit", "shaded"] as const).flatMap((key) => {
     const p = props.shot.light[key];
@@ -242,6 +270,11 @@ const pointHandles = computed(() => props.handles.filter((h) => !h.to).map((h) =
         <text :x="p.at[0] + Math.max(4, p.r) + 5" :y="p.at[1] - 6" class="tag">
           {{ p.key === "lit" ? "in the sun" : "in the shade" }}
         </text>
+      </g>
+      <g v-for="l in lamps" :key="l.id" class="lamp" :class="{ off: !l.on, on: desk.selected === l.id }">
+        <path :d="l.foot" class="foot" />
+        <path :d="l.ring" class="ring" />
+        <path :d="l.arrow" class="way" />
       </g>
       <path v-for="r in Object.values(shot.light.shadows)" :key="r.id" :d="closed(r.points)" class="shade" />
     </g>
@@ -415,5 +448,23 @@ text {
 }
 .started circle {
   fill: var(--accent);
+}
+.lamp path {
+  fill: none;
+  stroke: #ffd28a;
+  stroke-width: 1.3;
+}
+.lamp .ring {
+  fill: #ffd28a33;
+}
+.lamp .foot {
+  stroke-width: 0.8;
+  stroke-dasharray: 2 5;
+}
+.lamp.on path {
+  stroke-width: 2.2;
+}
+.lamp.off {
+  opacity: 0.4;
 }
 </style>

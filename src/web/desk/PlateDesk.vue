@@ -280,7 +280,7 @@ async function up(e: PointerEvent): Promise<void> {
     notices.fail(error);
   }
 }
-const takesTwo = () => desk.tool.startsWith("edge-") || ["length", "tape", "line"].includes(desk.tool);
+const takesTwo = () => desk.tool.startsWith("edge-") || ["length", "tape", "line", "closer"].includes(desk.tool);
 const near = (a: Vec2, b: Vec2) => Math.hypot(a[0] - b[0], a[1] - b[1]) * desk.scale < 3;
 
 function wheel(e: WheelEvent): void {

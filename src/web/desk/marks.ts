@@ -381,6 +381,21 @@ function lightHandles(shot: Shot, camera: Camera): Handle[] {
       });
     });
   }
+  for (const lamp of Object.values(shot.light.lamps)) {
+    const at = projectPoint(camera, lamp.position);
+    if (!at) continue;
+    handles.push({
+      key: `${lamp.id}.place`,
+      owner: lamp.id,
+      at,
+      edit: `Move ${lamp.name}`,
+      // It goes level, at its own height; above the eye's height that plane is seen from below.
+      drag: (draft, pixel) => {
+        const world = pixelOnPlane(camera, pixel, groundPlane(lamp.position[2]));
+        if (world) draft.light.lamps[lamp.id].position = [world[0], world[1], lamp.position[2]];
+      },
+    });
+  }
   return handles;
 }
 
@@ -455,6 +470,8 @@ export function deletion(shot: Shot, id: string): { name: string; change: (draft
   if (shot.props[id]) return { name: `Delete ${shot.props[id].name}`, change: (d) => void delete d.props[id] };
   if (id === "sighting") return { name: "Delete sighting", change: (d) => (d.light.sighting = null) };
   if (id === "lit" || id === "shaded") return { name: "Delete probe", change: (d) => (d.light[id] = null) };
+  if (shot.light.lamps[id])
+    return { name: `Delete ${shot.light.lamps[id].name}`, change: (d) => void delete d.light.lamps[id] };
   if (shot.light.shadows[id]) return { name: "Delete shaded region", change: (d) => void delete d.light.shadows[id] };
   return null;
 }

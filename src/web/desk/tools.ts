@@ -1,5 +1,6 @@
 import { pickWorld } from "#core/match/gauges";
 import type { Vec2, Vec3 } from "#core/math/vec3";
+import { sub, toDegrees } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 import { groundPlane, pixelOnLine, pixelOnPlane, projectPoint } from "#core/optics/camera";
 import { groundEdge } from "#core/set/surfaces";
@@ -9,6 +10,7 @@ import { useDetector } from "../stores/detector.ts";
 import type { Tool } from "../stores/desk.ts";
 import { useDesk } from "../stores/desk.ts";
 import { useNotices } from "../stores/notices.ts";
+import { useProof } from "../stores/proof.ts";
 import { useShot } from "../stores/shot.ts";
 import { edgeWord } from "./edgeWords.ts";
 import { facetsOf } from "./facets.ts";
@@ -44,6 +46,10 @@ export function prompt(tool: Tool, count: number): string {
     sighting: ["Sun: click the foot of something upright", "now its top", "now the tip of its shadow on the ground"],
     lit: ["Click paving in the sun"],
     shaded: ["Click the same surface in the shade"],
+    "lamp-place": ["Click the ground below the lamp"],
+    "lamp-aim": ["Click what the lamp shall shine on"],
+    focus: ["Click what shall be in focus: a prop or the set, as the proof shows it"],
+    closer: ["Look closer: click one corner of the part to render", "now the corner across"],
     shadow: ["Shade that the plate already has: click around it; Enter closes it"],
   };
   return texts[tool][Math.min(count, texts[tool].length - 1)];
@@ -55,6 +61,7 @@ export function useTools() {
   const store = useShot();
   const notices = useNotices();
   const detector = useDetector();
+  const proof = useProof();
 
   async function finish(
     name: string,
@@ -256,6 +263,70 @@ export function useTools() {
           },
           true,
         );
+        return;
+      }
+      case "lamp-place":
+      case "lamp-aim": {
+        const lamp = shot.light.lamps[desk.selected ?? ""];
+        if (!lamp || !camera) return;
+        const to = tool === "lamp-aim" ? pickWorld(camera, pixel, facetsOf(shot)) : ground(camera, pixel);
+        if (!to) return;
+        await finish(
+          tool === "lamp-aim" ? `Aim ${lamp.name}` : `Place ${lamp.name}`,
+          lamp.id,
+          (d) => {
+            const own = d.light.lamps[lamp.id];
+            if (tool === "lamp-place") own.position = [to[0], to[1], own.position[2]];
+            else {
+              const way = sub(to, lamp.position);
+              own.azimuthDeg = Number(toDegrees(Math.atan2(way[0], way[1])).toFixed(2));
+              own.tiltDeg = Number(toDegrees(Math.atan2(way[2], Math.hypot(way[0], way[1]))).toFixed(2));
+            }
+          },
+          true,
+        );
+        return;
+      }
+      case "focus": {
+        const found = await proof.pick(pixel);
+        if (found.distance === null) {
+          notices.say(
+            "warn",
+            "Nothing is there to focus on.",
+            "Open the proof, and click a prop or a surface of the set.",
+          );
+          return;
+        }
+        const distance = Number(found.distance.toFixed(3));
+        await finish(
+          "Focus",
+          null,
+          (d) => {
+            d.focus.on = true;
+            d.focus.distance = distance;
+          },
+          true,
+        );
+        return;
+      }
+      case "closer": {
+        if (points.length < 2) break;
+        const [a, b] = points;
+        const region = {
+          x0: Math.floor(Math.min(a[0], b[0])),
+          y0: Math.floor(Math.min(a[1], b[1])),
+          x1: Math.ceil(Math.max(a[0], b[0])),
+          y1: Math.ceil(Math.max(a[1], b[1])),
+        };
+        desk.started = [];
+        desk.choose("pick");
+        if (region.x1 - region.x0 < 8 || region.y1 - region.y0 < 8) {
+          notices.say("warn", "That part is too small.", "Click two corners further apart.");
+          return;
+        }
+        proof.region = region;
+        proof.on = true;
+        proof.render(shot);
         return;
       }
       case "sighting":

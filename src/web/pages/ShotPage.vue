@@ -146,6 +146,7 @@ const TOOL_KEYS: Partial<Record<StepName, Record<string, Tool>>> = {
   },
   set: { g: "ground", a: "wall", t: "post" },
   light: { s: "sighting", n: "lit", m: "shaded", h: "shadow" },
+  render: { j: "closer", o: "focus" },
 };
 
 /** Takes the selected edge to be tried elsewhere; nothing is solved with it. */

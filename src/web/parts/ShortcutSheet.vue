@@ -32,6 +32,7 @@ const GROUPS: { title: string; keys: [string, string][] }[] = [
       ["G, A, T", "ground, wall, post (Set)"],
       ["C", "look from outside (Camera, Set, Props)"],
       ["S, N, M, H", "sighting, probes, shaded region (Light)"],
+      ["J, O", "look closer, focus (Render)"],
       ["Tab", "next handle"],
       ["arrows", "nudge by a tenth of a pixel, Shift by one"],
       ["arrows, Space", "with a tool: move its pointer, set a point"],

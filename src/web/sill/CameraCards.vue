@@ -8,6 +8,7 @@ import { takeCamera } from "#core/shot/resolve";
 import type { Shot } from "#core/shot/schema";
 import { formatLength } from "#core/units/length";
 import type { Drawer } from "../stores/desk.ts";
+import DrawerRow from "../parts/DrawerRow.vue";
 import { DRAWERS, useDesk } from "../stores/desk.ts";
 import { useShot } from "../stores/shot.ts";
 import { useSolver } from "../stores/solver.ts";
@@ -33,6 +34,8 @@ const TITLES: Record<Drawer, string> = {
   hand: "By hand",
   notes: "Notes",
 };
+
+const LIST = DRAWERS.map((key) => ({ key, title: TITLES[key] }));
 
 const byHand = computed(() => props.shot.match.by === "hand");
 const facts = computed(() => {
@@ -100,18 +103,7 @@ function point(ids: string[]): void {
 </script>
 
 <template>
-  <nav class="drawers" aria-label="Camera drawers">
-    <button
-      v-for="d in DRAWERS"
-      :key="d"
-      :class="{ on: desk.drawer === d }"
-      :data-test="`drawer-${d}`"
-      :aria-pressed="desk.drawer === d"
-      @click="desk.drawer = d"
-    >
-      {{ TITLES[d] }}
-    </button>
-  </nav>
+  <DrawerRow v-model="desk.drawer" :drawers="LIST" label="Camera drawers" />
   <MarkCards v-if="desk.drawer === 'marks'" :shot="shot" />
   <ScaleCards v-else-if="desk.drawer === 'scale'" :shot="shot" />
   <LensCards v-else-if="desk.drawer === 'lens'" :shot="shot" />
@@ -184,31 +176,6 @@ function point(ids: string[]): void {
 </template>
 
 <style scoped>
-.drawers {
-  display: flex;
-  flex-direction: column;
-  gap: 1px;
-  flex: 0 0 74px;
-}
-.drawers button {
-  flex: 1;
-  background: none;
-  border: 0;
-  border-right: 3px solid transparent;
-  color: var(--quiet);
-  font: inherit;
-  font-size: 12px;
-  text-align: right;
-  padding: 0 8px 0 0;
-  cursor: pointer;
-}
-.drawers button:hover {
-  color: var(--ink);
-}
-.drawers button.on {
-  color: var(--ink);
-  border-right-color: var(--accent);
-}
 .readout {
   display: flex;
   flex-wrap: wrap;

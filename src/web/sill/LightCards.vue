@@ -13,12 +13,14 @@ import { linearToSrgb } from "#core/colour/srgb";
 import type { Shot } from "#core/shot/schema";
 import { formatLength } from "#core/units/length";
 import { deletion } from "../desk/marks.ts";
+import DrawerRow from "../parts/DrawerRow.vue";
 import NumberField from "../parts/NumberField.vue";
 import ToolButton from "../parts/ToolButton.vue";
 import { useDesk } from "../stores/desk.ts";
 import { useNotices } from "../stores/notices.ts";
 import { useProof } from "../stores/proof.ts";
 import { useShot } from "../stores/shot.ts";
+import LampCards from "./LampCards.vue";
 
 const props = defineProps<{ shot: Shot; camera: Camera | null }>();
 const desk = useDesk();
@@ -28,6 +30,10 @@ const notices = useNotices();
 const busy = ref(false);
 const last = ref<ProbeResult | null>(null);
 
+const DRAWERS = [
+  { key: "sky", title: "Sun, sky" },
+  { key: "lamps", title: "Lamps" },
+] as const;
 const light = computed(() => props.shot.light);
 const sighted = computed(() => {
   const { sighting } = light.value;
@@ -83,202 +89,209 @@ const tintOf = (k: number, v: number) =>
 </script>
 
 <template>
-  <section class="card" style="flex: 1">
-    <h3>
-      Sun
-      <ToggleSwitch
-        class="end"
-        :model-value="light.sun.on"
-        aria-label="Sun"
-        @update:model-value="(v: boolean) => set(v ? 'Sun on' : 'Sun off', (l) => (l.sun.on = v))"
-      />
-    </h3>
-    <div class="row"><ToolButton tool="sighting" label="sight a shadow" shortcut="S" /></div>
-    <div class="facts" style="margin-top: 5px">
-      <span>Azimuth</span>
-      <span class="row"
-        ><NumberField
-          :model-value="light.sun.azimuthDeg"
-          label="Azimuth"
-          unit="°"
-          data-test="azimuth"
-          @update:model-value="(v) => set('Type azimuth', (l) => (l.sun.azimuthDeg = v))"
-        /><span class="quiet">clockwise from +Y</span></span
-      >
-      <span>Height</span>
-      <span class="row"
-        ><NumberField
-          :model-value="light.sun.elevationDeg"
-          label="Height"
-          unit="°"
-          :min="-5"
-          :max="90"
-          data-test="elevation"
-          @update:model-value="(v) => set('Type height', (l) => (l.sun.elevationDeg = v))"
-      /></span>
-      <span>Radius</span>
-      <span class="row"
-        ><NumberField
-          :model-value="light.sun.radiusDeg"
-          label="Radius"
-          unit="°"
-          :digits="3"
-          :min="0.01"
-          :max="20"
-          @update:model-value="(v) => set('Type radius', (l) => (l.sun.radiusDeg = v))"
-      /></span>
-    </div>
-    <template v-if="sighted">
-      <div v-if="typeof sighted === 'string'" class="finding warning">
-        <div>{{ sighted }}</div>
+  <DrawerRow v-model="desk.lightDrawer" :drawers="DRAWERS" label="Light drawers" />
+  <LampCards v-if="desk.lightDrawer === 'lamps'" :shot="shot" :camera="camera" />
+  <template v-else>
+    <section class="card" style="flex: 1">
+      <h3>
+        Sun
+        <ToggleSwitch
+          class="end"
+          :model-value="light.sun.on"
+          aria-label="Sun"
+          @update:model-value="(v: boolean) => set(v ? 'Sun on' : 'Sun off', (l) => (l.sun.on = v))"
+        />
+      </h3>
+      <div class="row"><ToolButton tool="sighting" label="sight a shadow" shortcut="S" /></div>
+      <div class="facts" style="margin-top: 5px">
+        <span>Azimuth</span>
+        <span class="row"
+          ><NumberField
+            :model-value="light.sun.azimuthDeg"
+            label="Azimuth"
+            unit="°"
+            data-test="azimuth"
+            @update:model-value="(v) => set('Type azimuth', (l) => (l.sun.azimuthDeg = v))"
+          /><span class="quiet">clockwise from +Y</span></span
+        >
+        <span>Height</span>
+        <span class="row"
+          ><NumberField
+            :model-value="light.sun.elevationDeg"
+            label="Height"
+            unit="°"
+            :min="-5"
+            :max="90"
+            data-test="elevation"
+            @update:model-value="(v) => set('Type height', (l) => (l.sun.elevationDeg = v))"
+        /></span>
+        <span>Radius</span>
+        <span class="row"
+          ><NumberField
+            :model-value="light.sun.radiusDeg"
+            label="Radius"
+            unit="°"
+            :digits="3"
+            :min="0.01"
+            :max="20"
+            @update:model-value="(v) => set('Type radius', (l) => (l.sun.radiusDeg = v))"
+        /></span>
       </div>
-      <p v-else class="quiet num" style="margin: 3px 0 0">
-        ± {{ toDegrees(sighted.sigma.azimuth).toFixed(2) }}° and ± {{ toDegrees(sighted.sigma.elevation).toFixed(2) }}°;
-        {{ formatLength(sighted.height, shot.unit) }} high
-      </p>
-    </template>
-  </section>
-  <section class="card" style="flex: 1.45">
-    <h3>Sun against sky</h3>
-    <div class="row">
-      <ToolButton tool="lit" label="probe in the sun" shortcut="N" />
-      <ToolButton tool="shaded" label="in the shade" shortcut="M" />
-      <Button
-        :label="busy ? 'Tracing …' : 'Balance'"
-        :disabled="busy || !light.lit || !light.shaded"
-        data-test="balance"
-        @click="balance"
-      />
-    </div>
-    <div class="row" style="margin-top: 5px">
-      <span class="quiet">The surface is</span>
-      <Select
-        :model-value="light.albedo.name"
-        :options="options"
-        option-label="label"
-        option-value="value"
-        aria-label="Surface"
-        @update:model-value="chooseAlbedo"
-      />
-      <NumberField
-        v-for="(c, k) in light.albedo.colour"
-        :key="k"
-        :model-value="c"
-        :label="`Albedo ${'RGB'[k]}`"
-        :digits="3"
-        :min="0.01"
-        :max="0.95"
-        :data-test="`albedo-${k}`"
-        @update:model-value="(v) => typeAlbedo(k, v)"
-      />
-    </div>
-    <div class="facts" style="margin-top: 5px">
-      <span>Sun</span
-      ><span class="num"
-        ><i
-          class="swatch"
-          :style="{ background: swatch(light.sunIrradiance, 1 / Math.max(...light.sunIrradiance, 1e-6)) }"
+      <template v-if="sighted">
+        <div v-if="typeof sighted === 'string'" class="finding warning">
+          <div>{{ sighted }}</div>
+        </div>
+        <p v-else class="quiet num" style="margin: 3px 0 0">
+          ± {{ toDegrees(sighted.sigma.azimuth).toFixed(2) }}° and ±
+          {{ toDegrees(sighted.sigma.elevation).toFixed(2) }}°; {{ formatLength(sighted.height, shot.unit) }} high
+        </p>
+      </template>
+    </section>
+    <section class="card" style="flex: 1.45">
+      <h3>Sun against sky</h3>
+      <div class="row">
+        <ToolButton tool="lit" label="probe in the sun" shortcut="N" />
+        <ToolButton tool="shaded" label="in the shade" shortcut="M" />
+        <Button
+          :label="busy ? 'Tracing …' : 'Balance'"
+          :disabled="busy || !light.lit || !light.shaded"
+          data-test="balance"
+          @click="balance"
         />
-        <span data-test="sun-level">{{ three(light.sunIrradiance) }}</span></span
-      >
-      <span>Sky</span
-      ><span class="num"
-        ><i
-          class="swatch"
-          :style="{ background: swatch(light.skyRadiance, 1 / Math.max(...light.skyRadiance, 1e-6)) }"
+      </div>
+      <div class="row" style="margin-top: 5px">
+        <span class="quiet">The surface is</span>
+        <Select
+          :model-value="light.albedo.name"
+          :options="options"
+          option-label="label"
+          option-value="value"
+          aria-label="Surface"
+          @update:model-value="chooseAlbedo"
         />
-        {{ three(light.skyRadiance) }}</span
-      >
-    </div>
-    <p v-if="last" class="quiet num" style="margin: 3px 0 0">
-      lit over shaded {{ last.ratio.toFixed(2) }}; sky seen {{ (last.lit.openSky * 100).toFixed(0) }} % and
-      {{ (last.shaded.openSky * 100).toFixed(0) }} %; level ± {{ (last.levelSigma * 100).toFixed(0) }} % from the albedo
-    </p>
-    <p v-else class="quiet num" style="margin: 3px 0 0">
-      plate units; level ± {{ ((light.albedo.spread / light.albedo.colour[1]) * 100).toFixed(0) }} % from the albedo
-    </p>
-  </section>
-  <section class="card" style="flex: 1.1">
-    <h3>Trim</h3>
-    <div class="facts">
-      <span>Shadow density</span
-      ><span
-        ><NumberField
-          :model-value="light.density"
-          label="Shadow density"
-          :min="0"
-          :max="4"
-          @update:model-value="(v) => set('Change density', (l) => (l.density = v))"
-      /></span>
-      <span>Shadow tint</span>
-      <span class="row"
-        ><NumberField
-          v-for="(c, k) in light.tint"
+        <NumberField
+          v-for="(c, k) in light.albedo.colour"
           :key="k"
           :model-value="c"
-          :label="`Tint ${'RGB'[k]}`"
-          narrow
-          :min="0.05"
-          :max="4"
-          @update:model-value="(v) => tintOf(k, v)"
-      /></span>
-      <span>Prop level</span
-      ><span
-        ><NumberField
-          :model-value="light.propLevel"
-          label="Prop level"
-          :min="0.05"
-          :max="10"
-          @update:model-value="(v) => set('Change prop level', (l) => (l.propLevel = v))"
-      /></span>
-      <span>Ground gloss</span>
-      <span class="row">
-        <NumberField
-          :model-value="light.gloss"
-          label="Gloss"
-          narrow
-          :min="0"
-          :max="1"
-          @update:model-value="(v) => set('Change gloss', (l) => (l.gloss = v))"
+          :label="`Albedo ${'RGB'[k]}`"
+          :digits="3"
+          :min="0.01"
+          :max="0.95"
+          :data-test="`albedo-${k}`"
+          @update:model-value="(v) => typeAlbedo(k, v)"
         />
-        <span class="quiet">roughness</span>
-        <NumberField
-          :model-value="light.glossRoughness"
-          label="Gloss roughness"
-          narrow
-          :min="0"
-          :max="1"
-          @update:model-value="(v) => set('Change gloss roughness', (l) => (l.glossRoughness = v))"
-        />
-      </span>
-    </div>
-  </section>
-  <section class="card" style="flex: 0.7">
-    <h3>Shade the plate already has</h3>
-    <div class="row"><ToolButton tool="shadow" label="mark a shaded region" shortcut="H" /></div>
-    <div class="list" style="margin-top: 5px">
-      <div
-        v-for="r in Object.values(light.shadows)"
-        :key="r.id"
-        :class="{ on: desk.selected === r.id }"
-        @click="desk.selected = r.id"
-      >
-        {{ r.id }} <span class="quiet end">soft over</span>
-        <NumberField
-          :model-value="r.feather"
-          label="Soft border"
-          unit="px"
-          :min="0"
-          :max="400"
-          @update:model-value="(v) => set('Soften shade', (l) => (l.shadows[r.id].feather = v))"
-        />
-        <button class="plain" :aria-label="`Delete ${r.id}`" @click.stop="removeShade(r.id)">
-          <i class="pi pi-times" />
-        </button>
       </div>
-    </div>
-    <p v-if="Object.keys(light.shadows).length === 0" class="quiet">Not needed where a blocker in the set casts it.</p>
-  </section>
+      <div class="facts" style="margin-top: 5px">
+        <span>Sun</span
+        ><span class="num"
+          ><i
+            class="swatch"
+            :style="{ background: swatch(light.sunIrradiance, 1 / Math.max(...light.sunIrradiance, 1e-6)) }"
+          />
+          <span data-test="sun-level">{{ three(light.sunIrradiance) }}</span></span
+        >
+        <span>Sky</span
+        ><span class="num"
+          ><i
+            class="swatch"
+            :style="{ background: swatch(light.skyRadiance, 1 / Math.max(...light.skyRadiance, 1e-6)) }"
+          />
+          {{ three(light.skyRadiance) }}</span
+        >
+      </div>
+      <p v-if="last" class="quiet num" style="margin: 3px 0 0">
+        lit over shaded {{ last.ratio.toFixed(2) }}; sky seen {{ (last.lit.openSky * 100).toFixed(0) }} % and
+        {{ (last.shaded.openSky * 100).toFixed(0) }} %; level ± {{ (last.levelSigma * 100).toFixed(0) }} % from the
+        albedo
+      </p>
+      <p v-else class="quiet num" style="margin: 3px 0 0">
+        plate units; level ± {{ ((light.albedo.spread / light.albedo.colour[1]) * 100).toFixed(0) }} % from the albedo
+      </p>
+    </section>
+    <section class="card" style="flex: 1.1">
+      <h3>Trim</h3>
+      <div class="facts">
+        <span>Shadow density</span
+        ><span
+          ><NumberField
+            :model-value="light.density"
+            label="Shadow density"
+            :min="0"
+            :max="4"
+            @update:model-value="(v) => set('Change density', (l) => (l.density = v))"
+        /></span>
+        <span>Shadow tint</span>
+        <span class="row"
+          ><NumberField
+            v-for="(c, k) in light.tint"
+            :key="k"
+            :model-value="c"
+            :label="`Tint ${'RGB'[k]}`"
+            narrow
+            :min="0.05"
+            :max="4"
+            @update:model-value="(v) => tintOf(k, v)"
+        /></span>
+        <span>Prop level</span
+        ><span
+          ><NumberField
+            :model-value="light.propLevel"
+            label="Prop level"
+            :min="0.05"
+            :max="10"
+            @update:model-value="(v) => set('Change prop level', (l) => (l.propLevel = v))"
+        /></span>
+        <span>Ground gloss</span>
+        <span class="row">
+          <NumberField
+            :model-value="light.gloss"
+            label="Gloss"
+            narrow
+            :min="0"
+            :max="1"
+            @update:model-value="(v) => set('Change gloss', (l) => (l.gloss = v))"
+          />
+          <span class="quiet">roughness</span>
+          <NumberField
+            :model-value="light.glossRoughness"
+            label="Gloss roughness"
+            narrow
+            :min="0"
+            :max="1"
+            @update:model-value="(v) => set('Change gloss roughness', (l) => (l.glossRoughness = v))"
+          />
+        </span>
+      </div>
+    </section>
+    <section class="card" style="flex: 0.7">
+      <h3>Shade the plate already has</h3>
+      <div class="row"><ToolButton tool="shadow" label="mark a shaded region" shortcut="H" /></div>
+      <div class="list" style="margin-top: 5px">
+        <div
+          v-for="r in Object.values(light.shadows)"
+          :key="r.id"
+          :class="{ on: desk.selected === r.id }"
+          @click="desk.selected = r.id"
+        >
+          {{ r.id }} <span class="quiet end">soft over</span>
+          <NumberField
+            :model-value="r.feather"
+            label="Soft border"
+            unit="px"
+            :min="0"
+            :max="400"
+            @update:model-value="(v) => set('Soften shade', (l) => (l.shadows[r.id].feather = v))"
+          />
+          <button class="plain" :aria-label="`Delete ${r.id}`" @click.stop="removeShade(r.id)">
+            <i class="pi pi-times" />
+          </button>
+        </div>
+      </div>
+      <p v-if="Object.keys(light.shadows).length === 0" class="quiet">
+        Not needed where a blocker in the set casts it.
+      </p>
+    </section>
+  </template>
 </template>
 
 <style scoped>

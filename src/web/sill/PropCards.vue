@@ -2,6 +2,7 @@
 import Button from "primevue/button";
 import InputText from "primevue/inputtext";
 import Select from "primevue/select";
+import ToggleSwitch from "primevue/toggleswitch";
 import { computed, ref } from "vue";
 import type { Vec3 } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
@@ -120,6 +121,26 @@ const surface = (change: (s: Extract<Prop["source"], { roughness: number }>) => 
   store.commit("Change surface", (d) => {
     const { source } = d.props[chosen.value!.id];
     if (source.kind !== "model") change(source);
+  });
+const MEETS = [
+  ["camera", "seen"],
+  ["shadow", "casts shadow"],
+  ["reflection", "in reflections"],
+  ["bounce", "bounces light"],
+] as const;
+const meet = (key: keyof Prop["visibility"]) =>
+  store.commit("Change what meets it", (d) => {
+    const own = d.props[chosen.value!.id].visibility;
+    own[key] = !own[key];
+  });
+const setMotion = (motion: Prop["motion"]) =>
+  store.commit("Change motion", (d) => {
+    d.props[chosen.value!.id].motion = motion;
+  });
+const moveBy = (k: number, metres: number) =>
+  setMotion({
+    ...chosen.value!.motion!,
+    offset: chosen.value!.motion!.offset.map((v, i) => (i === k ? metres : v)) as Vec3,
   });
 const KEEPS = [
   { label: "its metres", value: "metres" },
@@ -245,6 +266,44 @@ const KEEPS = [
           @update:model-value="(k) => store.commit('Change what is kept', (d) => (d.props[chosen!.id].keeps = k))"
         />
       </label>
+      <div class="row" style="margin-top: 6px" role="group" aria-label="What meets the prop">
+        <button
+          v-for="[key, label] in MEETS"
+          :key="key"
+          class="chip"
+          :class="{ off: !chosen.visibility[key] }"
+          :aria-pressed="chosen.visibility[key]"
+          :data-test="`meets-${key}`"
+          @click="meet(key)"
+        >
+          {{ label }}
+        </button>
+      </div>
+      <label class="row" style="margin-top: 6px">
+        <ToggleSwitch
+          :model-value="chosen.motion !== null"
+          aria-label="Moves while the shutter is open"
+          data-test="moves"
+          @update:model-value="(on: boolean) => setMotion(on ? { offset: [0, 0, 0], turnDeg: 0 } : null)"
+        />
+        <span class="quiet">moves while the shutter is open</span>
+      </label>
+      <div v-if="chosen.motion" class="row" style="margin-top: 4px">
+        <LengthField
+          v-for="(axis, k) in ['X', 'Y', 'Z']"
+          :key="axis"
+          :model-value="chosen.motion.offset[k]"
+          :unit="shot.unit"
+          :label="`Way along ${axis}`"
+          @update:model-value="(m) => moveBy(k, m)"
+        />
+        <NumberField
+          :model-value="chosen.motion.turnDeg"
+          label="Turn on the way"
+          unit="°"
+          @update:model-value="(v) => setMotion({ ...chosen!.motion!, turnDeg: v })"
+        />
+      </div>
       <div v-if="chosen.source.kind !== 'model'" class="row" style="margin-top: 6px">
         <input
           type="color"
@@ -283,3 +342,20 @@ const KEEPS = [
     </section>
   </template>
 </template>
+
+<style scoped>
+.chip {
+  background: #4a4746;
+  border: 1px solid var(--line);
+  color: var(--ink);
+  font: inherit;
+  font-size: 11.5px;
+  padding: 1px 7px;
+  cursor: pointer;
+}
+.chip.off {
+  background: none;
+  color: var(--quiet);
+  text-decoration: line-through;
+}
+</style>

@@ -41,11 +41,18 @@ export type Tool =
   | "sighting"
   | "lit"
   | "shaded"
-  | "shadow";
+  | "shadow"
+  | "lamp-place"
+  | "lamp-aim"
+  | "focus"
+  | "closer";
 
 /** The drawers of the Camera step's sill. */
 export const DRAWERS = ["marks", "scale", "lens", "answers", "checks", "hand", "notes"] as const;
 export type Drawer = (typeof DRAWERS)[number];
+
+export type LightDrawer = "sky" | "lamps";
+export type RenderDrawer = "render" | "layers" | "focus" | "finals";
 
 /** What is drawn over the plate to test the camera by eye. */
 export interface Checks {
@@ -92,6 +99,8 @@ export const useDesk = defineStore("desk", () => {
   const pictureStrength = ref(1);
   const outside = ref(false);
   const drawer = ref<Drawer>("marks");
+  const lightDrawer = ref<LightDrawer>("sky");
+  const renderDrawer = ref<RenderDrawer>("render");
   const checks = ref<Checks>({
     grid: "ground",
     gridAt: 0,
@@ -177,6 +186,8 @@ export const useDesk = defineStore("desk", () => {
     pictureStrength,
     outside,
     drawer,
+    lightDrawer,
+    renderDrawer,
     checks,
     plateStrength,
     overlayStrength,
