@@ -69,14 +69,13 @@ function iceHouse(): SetPiece[] {
 
 /** The border of the house's shadow as a user clicks around it on the plate: the corner's line, then round the back. */
 function markedShade(): TraceScene["mask"] {
-  const [dx, dy, dz] = quay.sun.direction;
-  const along = (k: number): Vec3 => [-dx * k, -dy * k, 0];
-  const top = along(3.11 / dz);
-  const corner: Vec3 = [0.02, 0.0, 0];
+  // The house's corner, the verge, and the eaves with their overhang; the rest of the border lies behind the house.
   const border: Vec3[] = [
-    corner,
-    [top[0], top[1], 0],
-    [top[0] - 0.28, top[1] + 3.6, 0],
+    [0.02, 0, 0],
+    [-3.66, 2.21, 0],
+    [-3.75, 1.98, 0],
+    [-3.82, 1.85, 0],
+    [-3.82, 5.7, 0],
     [-0.05, 7.5, 0],
     [0.1, 0.3, 0],
   ];

@@ -35,7 +35,7 @@ export const camera: Camera = {
   position: [1.15, -6.6, 1.58],
 };
 
-export const boatPlace: Placement = { position: [-0.35, -0.2, 0], turn: toRadians(28), lean: [0, toRadians(11)], scale: [1, 1, 1] };
+export const boatPlace: Placement = { position: [-0.35, -0.2, 0], turn: toRadians(28), lean: [0, toRadians(19.5)], scale: [1, 1, 1] };
 
 /** Mean reflectance of the ramp's concrete. */
 export const RAMP_ALBEDO: Vec3 = [0.262, 0.25, 0.222];

@@ -13,9 +13,10 @@ import { makeEdit } from "#core/shot/edits";
 import { rotationFromAngles } from "#core/optics/camera";
 import { noDistortion } from "#core/optics/distortion";
 import { handAnswer, takeCamera } from "#core/shot/resolve";
-import { newLength, plainProp } from "#core/shot/schema";
+import { PASS_GROUPS, newLength, plainProp } from "#core/shot/schema";
 import type { Shot } from "#core/shot/schema";
 import { readExr } from "#node/readExr";
+import { readChannels } from "../testing/exrChannels.ts";
 import { demoFile } from "../demo/shot.ts";
 import { createApp } from "./app.ts";
 import { AssetStore } from "./assets.ts";
@@ -281,6 +282,34 @@ describe("finals", () => {
     expect(readExr(await file("added.exr"), 3).pixels.every((v) => v === 0)).toBe(true);
   });
 
+  test("a larger final with all layers: sizes, mattes, and the lights that make up the shadow", async () => {
+    const id = await solvedShot();
+    const wanted = { percent: 150, samples: 16, passes: ["lights", "mattes", "surface"] };
+    expect((await post(`/shots/${id}/finals`, wanted)).status).toBe(201);
+    const final = await ended(id);
+    expect(final).toMatchObject({ status: "done", width: 144, height: 96, percent: 150 });
+    expect(final.files).toContain("layers");
+    const bytes = new Uint8Array(await (await fetch(`${base}/api/finals/${final.id}/layers.exr`)).arrayBuffer());
+    const layers = readChannels(bytes);
+    const ratio = readExr(
+      new Uint8Array(await (await fetch(`${base}/api/finals/${final.id}/ratio.exr`)).arrayBuffer()),
+      3,
+    );
+    const [matte, alpha] = [layers.get("matte_prop_Box.A")!, layers.get("A")!];
+    expect(matte).toEqual(alpha);
+    let darkest = 1;
+    for (let i = 0; i < 144 * 96; i++) {
+      const sum = (which: string) =>
+        ["sun", "sky", "bounce"].reduce((n, g) => n + layers.get(`light_${g}_${which}_props.G`)![i], 0);
+      if (sum("without") < 1e-4 || ratio.pixels[i * 3 + 1] === 1) continue;
+      // Halves of the layers are good for a thousandth.
+      expect(Math.abs(sum("with") / sum("without") - ratio.pixels[i * 3 + 1])).toBeLessThan(0.004);
+      darkest = Math.min(darkest, ratio.pixels[i * 3 + 1]);
+    }
+    expect(darkest).toBeLessThan(0.6);
+    expect((await post(`/shots/${id}/finals`, { percent: 300 })).status).toBe(400);
+  });
+
   test("a long final is cancelled at once", async () => {
     const id = await solvedShot();
     const final = (await (await post(`/shots/${id}/finals`, { percent: 100, samples: 65536 })).json()) as FinalListing;
@@ -418,9 +447,10 @@ describe("the data folder", () => {
     const id = await renderableShot(first.at);
     const bands = async (final: string) =>
       (await readdir(path.join(place, "finals", final, "bands")).catch(() => [])).filter((f) => f.endsWith(".band"));
-    const begun = (await (
-      await post(`/shots/${id}/finals`, { percent: 100, samples: 96 }, first.at)
-    ).json()) as FinalListing;
+    const wanted = { percent: 100, samples: 96, noise: 0.5, denoise: true, passes: [...PASS_GROUPS] };
+    const ask = async (threads: number, at: string) =>
+      (await (await post(`/shots/${id}/finals`, { ...wanted, threads }, at)).json()) as FinalListing;
+    const begun = await ask(2, first.at);
     await until(async () => (await bands(begun.id)).length >= 1);
     await kill(first.child);
     const kept = await bands(begun.id);
@@ -430,18 +460,19 @@ describe("the data folder", () => {
       (await read<QueuedFinal[]>("/queue", second.at)).find((f) => f.id === final)!;
     await until(async () => (await stateOf(begun.id)).status === "done");
     expect(await bands(begun.id)).toEqual([]);
-    const again = (await (
-      await post(`/shots/${id}/finals`, { percent: 100, samples: 96 }, second.at)
-    ).json()) as FinalListing;
-    await until(async () => (await stateOf(again.id)).status === "done");
-    for (const file of ["picture.png", "prop.png", "ratio.exr", "added.exr"]) {
-      const [a, b] = await Promise.all(
-        [begun.id, again.id].map(async (final) =>
-          Buffer.from(await (await fetch(`${second.at}/api/finals/${final}/${file}`)).arrayBuffer()),
+    // One worker and five give the bits of two.
+    const others = [await ask(1, second.at), await ask(5, second.at)];
+    for (const { id: other } of others) await until(async () => (await stateOf(other)).status === "done");
+    expect((await stateOf(begun.id)).noise).toBe((await stateOf(others[0].id)).noise);
+    for (const file of ["picture.png", "prop.png", "ratio.exr", "added.exr", "premultiplied.exr", "layers.exr"]) {
+      const [a, b, c] = await Promise.all(
+        [begun, ...others].map(async (final) =>
+          Buffer.from(await (await fetch(`${second.at}/api/finals/${final.id}/${file}`)).arrayBuffer()),
         ),
       );
       expect(a.length).toBeGreaterThan(500);
       expect(a.equals(b)).toBe(true);
+      expect(a.equals(c)).toBe(true);
     }
     await kill(second.child);
     await rm(place, { recursive: true, force: true });

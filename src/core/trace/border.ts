@@ -14,6 +14,8 @@ export interface CatcherBorder {
 
 /** Share by which the ratio may differ from 1 where a catcher ends: about two code values of 8 bits in mid grey. */
 export const BORDER_TOLERANCE = 0.02;
+/** Pixels from the last whole pixel of a catcher to the first bare one: the pixel filter mixes what lies between. */
+const ACROSS = 4;
 /** Noise does not count: the mean of so many catcher pixels around is judged. */
 const AROUND = 2;
 
@@ -36,10 +38,16 @@ export function catcherBorder(
   const bare = (x: number, y: number) =>
     share(x, y, L.FILM_SET) < 0.01 && share(x, y, L.FILM_CATCHER) < 0.01 && share(x, y, L.FILM_ALPHA) < 0.01;
   const found: CatcherBorder = { border: 0, open: 0, worst: null };
-  for (let y = 2; y + 2 < height; y++) {
-    for (let x = 2; x + 2 < width; x++) {
-      // Pixels on the very edge are shared by both.
-      if (!caught(x, y) || !(bare(x + 2, y) || bare(x - 2, y) || bare(x, y + 2) || bare(x, y - 2))) continue;
+  for (let y = 0; y < height; y++) {
+    for (let x = 0; x < width; x++) {
+      if (!caught(x, y)) continue;
+      const open = [
+        [x + ACROSS, y],
+        [x - ACROSS, y],
+        [x, y + ACROSS],
+        [x, y - ACROSS],
+      ].some(([u, v]) => u >= 0 && v >= 0 && u < width && v < height && bare(u, v));
+      if (!open) continue;
       found.border++;
       let [sum, n] = [0, 0];
       for (let v = Math.max(0, y - AROUND); v <= Math.min(height - 1, y + AROUND); v++) {

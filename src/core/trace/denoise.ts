@@ -72,46 +72,50 @@ function slope(plane: Float32Array, width: number, height: number): Float32Array
   return out;
 }
 
-/** Weights of all pixels with those `shift` further on, by one half picture and the features. */
-function weigh(
-  half: Planes,
-  spread: Float32Array[],
+/** How far pixels are apart from those `dx`, `dy` further on by their features; huge where there is no such pixel. */
+function featureDistance(
+  width: number,
+  height: number,
   features: Float32Array[],
   slopes: Float32Array[],
   dx: number,
   dy: number,
 ): Float32Array {
-  const { width, height, planes } = half;
-  const distance = new Float32Array(width * height).fill(1e9);
   const apart = new Float32Array(width * height).fill(1e9);
   const shift = dy * width + dx;
-  const [y0, y1] = [max(0, -dy), min(height, height - dy)];
-  const [x0, x1] = [max(0, -dx), min(width, width - dx)];
-  const share = 1 / planes.length;
-  for (let y = y0; y < y1; y++) {
-    for (let i = y * width + x0, end = y * width + x1; i < end; i++) {
-      distance[i] = 0;
-      apart[i] = 0;
-    }
-  }
-  for (let c = 0; c < planes.length; c++) {
-    const [plane, variance] = [planes[c], spread[c]];
-    for (let y = y0; y < y1; y++) {
-      for (let i = y * width + x0, end = y * width + x1; i < end; i++) {
-        const d = plane[i] - plane[i + shift];
-        const v = variance[i] + variance[i + shift];
-        distance[i] += (share * (d * d - v)) / (1e-10 + STRICT * STRICT * v);
-      }
-    }
-  }
+  const [y1, x0, x1] = [height - dy, max(0, -dx), min(width, width - dx)];
+  for (let y = 0; y < y1; y++) apart.fill(0, y * width + x0, y * width + x1);
   for (let f = 0; f < features.length; f++) {
-    const [plane, steep] = [features[f], slopes[f]];
-    for (let y = y0; y < y1; y++) {
+    const plane = features[f];
+    const steep = slopes[f];
+    for (let y = 0; y < y1; y++) {
       for (let i = y * width + x0, end = y * width + x1; i < end; i++) {
         const d = plane[i] - plane[i + shift];
         const v = max(0.0012, steep[i], steep[i + shift]);
         const e = (d * d) / (FEATURE_STRICT * FEATURE_STRICT * v) - 1;
         if (e > apart[i]) apart[i] = e;
+      }
+    }
+  }
+  return apart;
+}
+
+/** Weights of all pixels with those `dx`, `dy` further on, by one half picture and the features. */
+function weigh(half: Planes, spread: Float32Array[], apart: Float32Array, dx: number, dy: number): Float32Array {
+  const { width, height, planes } = half;
+  const distance = new Float32Array(width * height).fill(1e9);
+  const shift = dy * width + dx;
+  const [y1, x0, x1] = [height - dy, max(0, -dx), min(width, width - dx)];
+  const share = 1 / planes.length;
+  for (let y = 0; y < y1; y++) distance.fill(0, y * width + x0, y * width + x1);
+  for (let c = 0; c < planes.length; c++) {
+    const plane = planes[c];
+    const variance = spread[c];
+    for (let y = 0; y < y1; y++) {
+      for (let i = y * width + x0, end = y * width + x1; i < end; i++) {
+        const d = plane[i] - plane[i + shift];
+        const v = variance[i] + variance[i + shift];
+        distance[i] += (share * (d * d - v)) / (1e-10 + STRICT * STRICT * v);
       }
     }
   }
@@ -153,8 +157,9 @@ function filterHalves(even: Planes, odd: Planes, features: Float32Array[]): Floa
   for (let dy = 0; dy <= REACH; dy++) {
     for (let dx = dy === 0 ? 1 : -REACH; dx <= REACH; dx++) {
       const shift = dy * width + dx;
-      gather(sumEven, weightEven, even, weigh(odd, spread, features, slopes, dx, dy), shift);
-      gather(sumOdd, weightOdd, odd, weigh(even, spread, features, slopes, dx, dy), shift);
+      const apart = featureDistance(width, height, features, slopes, dx, dy);
+      gather(sumEven, weightEven, even, weigh(odd, spread, apart, dx, dy), shift);
+      gather(sumOdd, weightOdd, odd, weigh(even, spread, apart, dx, dy), shift);
     }
   }
   return sumEven.map((s, c) => s.map((v, i) => 0.5 * (v / weightEven[i] + sumOdd[c][i] / weightOdd[i])));
@@ -229,6 +234,10 @@ export function denoiseFilm(
   if (layout.half === 0 || layout.features === 0) throw new Error("The film keeps no halves or no features.");
   const passes = developFilm(film, width, height, layout, weights);
   const [even, odd] = [false, true].map((side) => developHalf(film, width, height, layout, side, weights));
+  // Coverage keeps its own noise, so the colour is filtered without it and covered again.
+  const alpha = Float32Array.from({ length: width * height }, (_, i) => passes.prop[i * 4 + 3]);
+  uncover(passes.prop, passes.prop);
+  for (const half of [even, odd]) uncover(half.prop, passes.prop);
   const filter = (key: "prop" | "ratio" | "added", stride: number, calm: number) => {
     const whole = passes[key];
     const touched = (i: number) => {
@@ -254,7 +263,16 @@ export function denoiseFilm(
   filter("prop", 4, 0);
   filter("ratio", 3, 1);
   filter("added", 3, 0);
+  for (let i = 0; i < alpha.length; i++) for (let k = 0; k < 3; k++) passes.prop[i * 4 + k] *= alpha[i];
   return passes;
+}
+
+/** Makes premultiplied colour straight; where nothing covers, it takes that of another picture. */
+function uncover(prop: Float32Array, instead: Float32Array): void {
+  for (let i = 0; i < prop.length; i += 4) {
+    const a = prop[i + 3];
+    for (let k = 0; k < 3; k++) prop[i + k] = a > 1e-6 ? prop[i + k] / a : instead === prop ? 0 : instead[i + k];
+  }
 }
 
 /** True if the pixel or one of its neighbours is touched. */

@@ -111,22 +111,22 @@ const seconds = (s: number | null) =>
         />
         <ToolButton tool="closer" label="look closer" shortcut="J" :disabled="!shot.solved" />
         <button v-if="proof.region" class="plain" data-test="whole" @click="whole">whole plate</button>
-      </div>
-      <div class="row" style="margin-top: 5px">
-        <NumberField
-          :model-value="proof.target"
-          label="Samples a pixel"
-          :digits="0"
-          :min="1"
-          :max="4096"
-          @update:model-value="
-            (v) => {
-              proof.target = Math.round(v);
-              proof.render(shot);
-            }
-          "
-        />
-        <span class="quiet">samples a pixel</span>
+        <span class="end row"
+          ><NumberField
+            :model-value="proof.target"
+            label="Samples a pixel"
+            narrow
+            :digits="0"
+            :min="1"
+            :max="4096"
+            @update:model-value="
+              (v) => {
+                proof.target = Math.round(v);
+                proof.render(shot);
+              }
+            "
+          /><span class="quiet">samples</span></span
+        >
       </div>
       <template v-if="proof.on">
         <ProgressBar
@@ -142,19 +142,20 @@ const seconds = (s: number | null) =>
             {{ proof.picture.part.y1 - proof.picture.part.y0 }}
             {{ left !== null ? `· ${seconds(left)}` : "" }}</span
           >
-          <span>First picture</span>
-          <span class="num" data-test="proof-first">{{
-            proof.firstMs ? `after ${(proof.firstMs / 1000).toFixed(2)} s` : "…"
-          }}</span>
-          <span>Speed</span>
+          <span>Noise</span
+          ><span class="num"
+            ><span data-test="proof-noise">{{
+              proof.picture.noise === null ? "…" : `${proof.picture.noise.toFixed(2)} of 255`
+            }}</span
+            >{{ proof.picture.denoised ? " before denoising" : "" }}; first picture
+            <span data-test="proof-first">{{
+              proof.firstMs ? `after ${(proof.firstMs / 1000).toFixed(2)} s` : "…"
+            }}</span></span
+          >
+          <span>A second</span>
           <span class="num"
             >{{ (proof.picture.rays / 1e6).toFixed(1) }} million rays,
-            {{ (proof.picture.rate / 1e6).toFixed(2) }} million samples a second</span
-          >
-          <span>Noise</span
-          ><span class="num" data-test="proof-noise"
-            >{{ proof.picture.noise === null ? "…" : `${proof.picture.noise.toFixed(2)} of 255`
-            }}{{ proof.picture.denoised ? " before denoising" : "" }}</span
+            {{ (proof.picture.rate / 1e6).toFixed(2) }} million samples</span
           >
         </div>
         <p v-else-if="proof.state === 'working'" class="quiet">Preparing …</p>
@@ -204,7 +205,7 @@ const seconds = (s: number | null) =>
             data-test="noise"
             @update:model-value="(v) => set('Change noise', (r) => (r.noise = v))"
           />
-          <span class="quiet">of 255 noise (0: all samples), or</span>
+          <span class="quiet">of 255 noise, or</span>
           <NumberField
             :model-value="render.minutes"
             label="Minutes"
@@ -213,7 +214,7 @@ const seconds = (s: number | null) =>
             :max="10000"
             @update:model-value="(v) => set('Change time', (r) => (r.minutes = v))"
           />
-          <span class="quiet">min (0: no end)</span>
+          <span class="quiet">min; 0: no end</span>
         </span>
         <span>At most</span>
         <span class="row">
@@ -251,7 +252,7 @@ const seconds = (s: number | null) =>
           data-test="denoise"
           @update:model-value="(on: boolean) => set(on ? 'Denoise' : 'Do not denoise', (r) => (r.denoise = on))"
         />
-        <span>Denoise props, shadow and reflection</span>
+        <span>Denoise</span>
       </label>
       <p class="quiet" style="margin: 2px 0 6px">
         The plate's own grain is never touched. Off for delivery unless wanted.
@@ -267,7 +268,7 @@ const seconds = (s: number | null) =>
             :max="1000"
             @update:model-value="(v) => set('Change limit', (r) => (r.limit = v))"
           />
-          <span class="quiet">× white, by way of matt surfaces (0: never)</span>
+          <span class="quiet" title="Light by way of matt surfaces; 0 holds nothing">× white; 0: never</span>
         </span>
         <span>Threads</span>
         <span class="row">

@@ -1,0 +1,265 @@
+import { describe, expect, test } from "@jest/globals";
+import { borderNotice, catcherBorder } from "#core/trace/border";
+import { denoiseFilm } from "#core/trace/denoise";
+import type { Passes } from "#core/trace/film";
+import { ALL_SUMS, PROOF_SUMS, developFilm, developLayers } from "#core/trace/film";
+import { SOFT } from "#core/trace/filter";
+import { meanNoise } from "#core/trace/noise";
+import type { SetPiece, TraceScene } from "#core/trace/scene";
+import type { Vec3 } from "#core/math/vec3";
+import { primitiveModel } from "#core/props/primitives";
+import { standing } from "#core/props/transform";
+import * as L from "#kernel/layout";
+import { SIZE, emptyScene, lookAt } from "../testing/render.ts";
+import type { Film } from "./renderScene.ts";
+import { renderBands, renderScene } from "./renderScene.ts";
+
+/** A ground of `half` metres to each side seen from above at a slant, with a box and a ball on it. */
+function still(half = 4): TraceScene {
+  const ground: SetPiece = {
+    positions: new Float32Array([-half, -half, 0, half, -half, 0, half, half, 0, -half, half, 0]),
+    indices: new Uint32Array([0, 1, 2, 0, 2, 3]),
+    catcher: true,
+    albedo: [0.3, 0.3, 0.3],
+    specular: 0,
+    roughness: 0.5,
+  };
+  return {
+    ...emptyScene(lookAt([0, -9, 6], [0, 0, 0], 22)),
+    picture: false,
+    plate: { width: SIZE, height: SIZE, pixels: new Float32Array(SIZE * SIZE * 3).fill(0.25) },
+    set: [ground],
+    sun: { direction: [0.6, -0.3, Math.sqrt(1 - 0.45)], irradiance: [2, 2, 2], angularRadius: 0.02 },
+    sky: [0.2, 0.22, 0.26],
+    floor: { height: -0.01, albedo: [0.3, 0.3, 0.3] },
+    props: [
+      { model: primitiveModel("box", [0.7, 0.3, 0.2], 0.6, 0), placement: standing([-0.7, 0, 0]), name: "box" },
+      { model: primitiveModel("sphere", [0.4, 0.4, 0.45], 0.3, 0), placement: standing([0.9, 0.3, 0]), name: "ball" },
+    ],
+  };
+}
+const settings = { width: 96, height: 96, seed: 3, maxDepth: 6, filter: SOFT };
+
+describe("denoising", () => {
+  /** Squared error of the composite over a plate of 0.25. */
+  const errorOf = (a: Passes, b: Passes) => {
+    const out = (p: Passes, i: number, k: number) =>
+      p.prop[i * 4 + k] + (1 - p.prop[i * 4 + 3]) * 0.25 * p.ratio[i * 3 + k];
+    let sum = 0;
+    for (let i = 0; i < 96 * 96; i++) for (let k = 0; k < 3; k++) sum += (out(a, i, k) - out(b, i, k)) ** 2;
+    return sum;
+  };
+
+  test("takes most of the noise away, and leaves the plate, coverage and depth as they were", async () => {
+    const film = await renderScene(still(), { ...settings, sums: PROOF_SUMS }, { samples: 16 });
+    const good = await renderScene(still(), { ...settings, seed: 90, sums: PROOF_SUMS }, { samples: 1024 });
+    const develop = (f: Film) => developFilm(f.pixels, 96, 96, f.layout);
+    const [noisy, truth] = [develop(film), develop(good)];
+    const clean = denoiseFilm(film.pixels, 96, 96, film.layout);
+    expect(errorOf(clean, truth)).toBeLessThan(0.6 * errorOf(noisy, truth));
+    expect(clean.depth).toEqual(noisy.depth);
+    for (let i = 3; i < clean.prop.length; i += 4) expect(clean.prop[i]).toBe(noisy.prop[i]);
+    // The upper corners show no set.
+    for (let i = 0; i < 20 * 3; i++) expect(clean.ratio[i]).toBe(1);
+  });
+});
+
+describe("noise", () => {
+  test("the estimate agrees with the spread over seeds", async () => {
+    const bare = { ...settings, width: 48, height: 48, sums: PROOF_SUMS };
+    const region = { x0: 0, y0: 0, x1: 48, y1: 48 };
+    const scene = still();
+    const noisy = (f: Film) => ({ film: f.pixels, layout: f.layout, width: 48, y0: 0, height: 48, plate: scene.plate });
+    let [estimate, n] = [0, 0];
+    const pictures: Float32Array[] = [];
+    for (const seed of [1, 2, 3, 4, 5, 6]) {
+      const film = await renderScene(scene, { ...bare, seed }, { samples: 16 });
+      estimate += meanNoise(noisy(film), region) ** 2;
+      n++;
+      pictures.push(composite(film));
+    }
+    // Standard deviation over the seeds, of the pixels that are touched.
+    let [sum, count] = [0, 0];
+    for (let i = 0; i < pictures[0].length; i++) {
+      const mean = pictures.reduce((s, p) => s + p[i], 0) / n;
+      const variance = pictures.reduce((s, p) => s + (p[i] - mean) ** 2, 0) / (n - 1);
+      if (Number.isNaN(variance)) continue;
+      sum += variance;
+      count++;
+    }
+    const ratio = Math.sqrt(estimate / n) / Math.sqrt(sum / count);
+    // Half against half overstates what stratified samples leave in the whole.
+    expect(ratio).toBeGreaterThan(0.7);
+    expect(ratio).toBeLessThan(2.5);
+  });
+
+  /** Codes of the composite over a plate of 0.25, NaN where nothing was rendered. */
+  function composite(film: Film): Float32Array {
+    const p = developFilm(film.pixels, film.width, film.height, film.layout);
+    const out = new Float32Array(film.width * film.height);
+    for (let i = 0; i < out.length; i++) {
+      const f = i * film.layout.stride;
+      if (film.pixels[f + L.FILM_ALPHA] === 0 && film.pixels[f + L.FILM_CATCHER] === 0) out[i] = NaN;
+      else {
+        const v = p.prop[i * 4 + 1] + (1 - p.prop[i * 4 + 3]) * (0.25 * p.ratio[i * 3 + 1] + p.added[i * 3 + 1]);
+        out[i] = 255 * (1.055 * Math.max(0.0031308, v) ** (1 / 2.4) - 0.055);
+      }
+    }
+    return out;
+  }
+
+  test("a target stops calm tiles early and goes on with the others; its bits do not hang on the threads", async () => {
+    const films: Float32Array[] = [];
+    for (const threads of [1, 3]) {
+      await renderBands(
+        still(),
+        { ...settings, width: 224, height: 224, sums: PROOF_SUMS },
+        {
+          samples: 256,
+          noise: 2,
+          threads,
+          onBand: (film) => {
+            films.push(film.pixels.slice());
+            return Promise.resolve();
+          },
+        },
+      );
+    }
+    expect(Buffer.from(films[0].buffer).equals(Buffer.from(films[1].buffer))).toBe(true);
+    const { layout } = await renderScene(
+      still(),
+      { ...settings, width: 4, height: 4, sums: PROOF_SUMS },
+      { samples: 1 },
+    );
+    const counts = new Set<number>();
+    for (let f = 0; f < films[0].length; f += layout.stride) counts.add(films[0][f + L.FILM_SAMPLES]);
+    expect(counts.size).toBeGreaterThan(1);
+    expect(Math.min(...counts)).toBeLessThan(256);
+    expect([...counts].every((c) => c % 32 === 0)).toBe(true);
+  });
+});
+
+describe("layers", () => {
+  test("mattes make up the coverage, position lies on the ground's side, occlusion is dark in the corner", async () => {
+    const film = await renderScene(still(), { ...settings, sums: ALL_SUMS, occlusion: 1 }, { samples: 64 });
+    const layers = developLayers(film.pixels, 96, 96, film.layout);
+    const { prop } = developFilm(film.pixels, 96, 96, film.layout);
+    const [box, ball] = [layers.get("matte prop box")!.pixels, layers.get("matte prop ball")!.pixels];
+    const materials = ["box", "sphere"].map((n) => layers.get(`matte material ${n}`)!.pixels);
+    let covered = 0;
+    for (let i = 0; i < 96 * 96; i++) {
+      expect(Math.abs(box[i] + ball[i] - prop[i * 4 + 3])).toBeLessThan(1e-5);
+      expect(Math.abs(materials[0][i] - box[i])).toBeLessThan(1e-5);
+      covered += prop[i * 4 + 3];
+    }
+    expect(covered).toBeGreaterThan(300);
+    const position = layers.get("position")!.pixels;
+    const seen = Array.from({ length: 96 * 96 }, (_, i) => i).filter((i) => box[i] === 1);
+    for (const i of seen) {
+      // The box stands at x = -0.7 and is a metre wide.
+      expect(Math.abs(position[i * 3] + 0.7)).toBeLessThan(0.51);
+      expect(position[i * 3 + 2]).toBeGreaterThan(-0.01);
+      expect(position[i * 3 + 2]).toBeLessThan(1.01);
+    }
+    const occlusion = layers.get("occlusion")!.pixels;
+    const open = occlusion[94 * 96 + 4];
+    expect(open).toBeGreaterThan(0.97);
+    expect(Math.min(...occlusion)).toBeLessThan(0.75);
+  });
+
+  test("a lamp's share can be weighed anew: the sums of a render with half the lamp", async () => {
+    const lamp = (k: number) => ({
+      name: "work light",
+      kind: "disc" as const,
+      position: [-1.5, -2, 2] as Vec3,
+      facing: [0.5, 0.67, -0.55] as Vec3,
+      across: [0.8, -0.6, 0] as Vec3,
+      size: [0.4, 0.4] as [number, number],
+      radiance: [30 * k, 30 * k, 30 * k] as Vec3,
+    });
+    const [full, half] = await Promise.all(
+      [1, 0.5].map((k) =>
+        renderScene({ ...still(), lamps: [lamp(k)] }, { ...settings, sums: PROOF_SUMS }, { samples: 256 }),
+      ),
+    );
+    const one: Vec3 = [1, 1, 1];
+    const weights = { sun: one, sky: one, bounce: one, lamps: [[0.5, 0.5, 0.5] as Vec3] };
+    const a = developFilm(full.pixels, 96, 96, full.layout, weights).ratio;
+    const b = developFilm(half.pixels, 96, 96, half.layout).ratio;
+    let [sum, n] = [0, 0];
+    for (let i = 0; i < a.length; i++) {
+      if (a[i] === 1 && b[i] === 1) continue;
+      sum += Math.abs(a[i] - b[i]);
+      n++;
+    }
+    expect(n).toBeGreaterThan(1000);
+    // Bounce is not parted by lamp: that part stays.
+    expect(sum / n).toBeLessThan(0.012);
+  });
+});
+
+describe("the border of a catcher", () => {
+  test("is reported where the shadow runs over it, and not where the ground is wide enough", async () => {
+    const find = async (half: number) => {
+      const film = await renderScene(still(half), { ...settings, sums: PROOF_SUMS }, { samples: 64 });
+      return catcherBorder(film.pixels, 96, 96, film.layout);
+    };
+    const small = await find(1.6);
+    expect(small.open).toBeGreaterThan(5);
+    expect(borderNotice(small)).toMatch(/draw the surface further out/);
+    const wide = await find(6);
+    expect(borderNotice(wide)).toBeNull();
+  });
+});
+
+describe("visibility", () => {
+  test("a prop that is not seen casts its shadow; one that casts none leaves the ground alone", async () => {
+    const with_ = async (
+      visibility: Partial<{ camera: boolean; shadow: boolean; reflection: boolean; bounce: boolean }>,
+    ) => {
+      const scene = still();
+      const all = { camera: true, shadow: true, reflection: true, bounce: true, ...visibility };
+      scene.props = [{ ...scene.props[0], visibility: all }];
+      const film = await renderScene(scene, settings, { samples: 32 });
+      return developFilm(film.pixels, 96, 96, film.layout);
+    };
+    const hidden = await with_({ camera: false });
+    expect(hidden.prop.every((v) => v === 0)).toBe(true);
+    expect(Math.min(...hidden.ratio)).toBeLessThan(0.5);
+    const light = await with_({ shadow: false, bounce: false });
+    expect(Math.max(...light.prop)).toBeGreaterThan(0.05);
+    expect(light.ratio.every((v) => v === 1)).toBe(true);
+    const dark = await with_({ bounce: false });
+    const full = await with_({});
+    const brightest = (p: { ratio: Float32Array }) => p.ratio.reduce((s, v) => Math.max(s, v), 0);
+    expect(brightest(dark)).toBeLessThan(1.001);
+    expect(brightest(full)).toBeGreaterThan(brightest(dark));
+  });
+
+  test("a tiny prop far away changes at most one code value in a thousandth of the pixels", async () => {
+    const scene = still(40);
+    scene.camera = lookAt([0, -9, 2], [0, 0, 1.6], 60);
+    scene.props = [
+      {
+        model: primitiveModel("sphere", [0.4, 0.4, 0.4], 0.5, 0),
+        placement: { ...standing([2, 30, 0]), scale: [0.01, 0.01, 0.01] },
+      },
+    ];
+    const film = await renderScene(scene, { ...settings, width: 256, height: 256 }, { samples: 64 });
+    const p = developFilm(film.pixels, 256, 256, film.layout);
+    let changed = 0;
+    for (let i = 0; i < 256 * 256; i++) {
+      let worst = 0;
+      for (let k = 0; k < 3; k++) {
+        const v = p.prop[i * 4 + k] + (1 - p.prop[i * 4 + 3]) * (0.25 * p.ratio[i * 3 + k] + p.added[i * 3 + k]);
+        worst = Math.max(
+          worst,
+          Math.abs(255 * (1.055 * v ** (1 / 2.4) - 0.055) - 255 * (1.055 * 0.25 ** (1 / 2.4) - 0.055)),
+        );
+      }
+      expect(worst).toBeLessThan(1.5);
+      if (worst >= 0.5) changed++;
+    }
+    expect(changed).toBeLessThanOrEqual(0.001 * 256 * 256);
+  });
+});
