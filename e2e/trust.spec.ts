@@ -234,7 +234,8 @@ test("the proof begins again when the prop is moved, and a final can be cancelle
   await page.getByTestId("proof").click();
   await desk.type("Samples", "20000");
   await page.getByTestId("final").click();
-  await expect(page.getByText("rendering")).toBeVisible();
+  await page.getByTestId("drawer-finals").click();
+  await expect(page.getByText("rendering", { exact: true })).toBeVisible();
   await page.getByText("Cancel").click();
   await expect(page.getByText("cancelled")).toBeVisible();
   // In the queue it is taken up again, paused, and cancelled for good.

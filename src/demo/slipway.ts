@@ -173,11 +173,13 @@ function levelModel(): Model {
   };
 }
 
+/** Radiance of the sky overhead. */
+export const ZENITH: Vec3 = [1.0, 1.05, 1.12];
+
 /** Overcast sky (CIE S 011, the overcast standard: L = Lz (1 + 2 sin γ) / 3) with soft clouds, and the far water below. */
 export function overcast(): Picture {
   const [width, height] = [512, 256];
   const pixels = new Float32Array(width * height * 3);
-  const zenith: Vec3 = [1.0, 1.05, 1.12];
   for (let y = 0; y < height; y++) {
     const polar = ((y + 0.5) / height) * Math.PI;
     for (let x = 0; x < width; x++) {
@@ -186,7 +188,7 @@ export function overcast(): Picture {
       const up = d[0] * UP[0] + d[1] * UP[1] + d[2] * UP[2];
       const cloud = 1 + 0.22 * (fractal((x + 0.5) / width, (y + 0.5) / height, 6, 5, 611) - 0.5);
       for (let k = 0; k < 3; k++) {
-        pixels[(y * width + x) * 3 + k] = up > 0 ? ((zenith[k] * (1 + 2 * up)) / 3) * cloud : 0.07;
+        pixels[(y * width + x) * 3 + k] = up > 0 ? ((ZENITH[k] * (1 + 2 * up)) / 3) * cloud : 0.07;
       }
     }
   }

@@ -349,11 +349,11 @@ async function kill(child: ChildProcess): Promise<void> {
 }
 
 async function until(come: () => Promise<boolean>): Promise<void> {
-  for (let i = 0; i < 1200; i++) {
+  for (let i = 0; i < 4000; i++) {
     if (await come()) return;
     await new Promise((resolve) => setTimeout(resolve, 50));
   }
-  throw new Error("It did not come within a minute.");
+  throw new Error("It did not come in time.");
 }
 
 /** A shot with a camera, a ground and a box on it, by API alone. */

@@ -122,7 +122,10 @@ const when = (t: string) => new Date(t).toLocaleString("en-GB", { dateStyle: "sh
           </button>
         </div>
         <div class="num">
-          {{ f.width }} × {{ f.height }} ({{ f.percent }} % of the side), {{ f.samples }} samples a pixel
+          {{ f.width }} × {{ f.height }} ({{ f.percent }} % of the side), {{ f.samples }} samples a pixel{{
+            f.settings.noise > 0 ? `, until noise ${f.settings.noise}` : ""
+          }}{{ f.settings.denoise ? ", denoised" : ""
+          }}{{ f.settings.passes.length > 0 ? `, layers: ${f.settings.passes.join(", ")}` : "" }}
         </div>
         <template v-if="f.status === 'running' || f.status === 'paused'">
           <ProgressBar :value="share(f)" :show-value="false" style="height: 5px; margin: 6px 0 3px; max-width: 460px" />
@@ -131,6 +134,8 @@ const when = (t: string) => new Date(t).toLocaleString("en-GB", { dateStyle: "sh
           </div>
         </template>
         <div v-if="f.message" class="bad">{{ f.message }}</div>
+        <div v-if="f.noise !== null" class="num quiet">noise {{ f.noise.toFixed(2) }} of 255</div>
+        <div v-for="notice in f.notices" :key="notice" class="quiet">{{ notice }}</div>
         <div class="quiet">
           asked for {{ when(f.createdAt) }}{{ f.status === "done" && f.seconds ? `, took ${duration(f.seconds)}` : "" }}
         </div>

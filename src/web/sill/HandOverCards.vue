@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed } from "vue";
+import type { FinalListing } from "#core/shot/api";
 import type { Shot } from "#core/shot/schema";
 import { useFinals } from "../stores/finals.ts";
 
@@ -14,7 +15,11 @@ const FILES = [
   { name: "prop.png", label: "Prop alone", note: "PNG with straight alpha" },
   { name: "ratio.exr", label: "Shadow and bounce", note: "ratio to multiply the plate by, float EXR, linear" },
   { name: "added.exr", label: "Added reflection", note: "light to add, signed, float EXR, linear" },
+  { name: "premultiplied.exr", label: "Prop in linear light", note: "premultiplied RGBA, float EXR" },
+  { name: "depth.exr", label: "Depth of the props", note: "metres along the view axis, float EXR" },
+  { name: "layers.exr", label: "All chosen layers", note: "multi-layer EXR: lights, mattes and more" },
 ];
+const filesOf = (f: FinalListing) => FILES.filter((file) => f.files.includes(file.name.split(".")[0]));
 
 /** The document, for the command line's render. */
 function saveDocument(): void {
@@ -35,7 +40,7 @@ function saveDocument(): void {
       <span class="end quiet">{{ new Date(f.createdAt).toLocaleTimeString("en-GB", { timeStyle: "short" }) }}</span>
     </h3>
     <div class="list">
-      <div v-for="file in FILES" :key="file.name">
+      <div v-for="file in filesOf(f)" :key="file.name">
         <a :href="`/api/finals/${f.id}/${file.name}?download`" :download="file.name" :data-test="`save-${file.name}`"
           ><i class="pi pi-download" /> {{ file.label }}</a
         >

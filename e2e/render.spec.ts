@@ -1,0 +1,112 @@
+import { expect, test } from "@playwright/test";
+import { projectPoint } from "#core/optics/camera";
+import { Desk } from "./desk.ts";
+import { copyOfDemo, opened } from "./shots.ts";
+
+test.use({ testIdAttribute: "data-test" });
+
+test("the proof keeps its samples when only the comp changes, looks closer, and focus is picked in it", async ({
+  page,
+  request,
+}) => {
+  const id = await copyOfDemo(request);
+  const desk = new Desk(page);
+  await page.goto(`/shots/${id}/render`);
+  await page.getByTestId("proof").click();
+  const samples = async () => Number(await page.getByTestId("proof-samples").textContent());
+  await expect.poll(samples, { timeout: 90_000 }).toBeGreaterThan(4);
+  await page.getByText("Stop here").click();
+  const before = await samples();
+
+  // Another shadow density is laid over the samples that are there.
+  await desk.step("light");
+  await desk.type("Shadow density", "1.5");
+  await desk.step("render");
+  await expect.poll(samples).toBeGreaterThanOrEqual(before);
+  await expect(page.getByTestId("proof-noise")).toContainText("of 255");
+
+  // A part of the plate, at its own size.
+  await page.getByTestId("tool-closer").click();
+  await desk.click([700, 500]);
+  await desk.click([900, 640]);
+  await expect(page.getByTestId("proof-facts")).toContainText("200 × 140", { timeout: 60_000 });
+  await page.getByTestId("whole").click();
+  await expect(page.getByTestId("proof-facts")).toContainText("1620 × 1080", { timeout: 60_000 });
+
+  // The buoy's body is in focus where it is clicked.
+  const { shot } = await opened(request, id);
+  const camera = shot.solved!.camera;
+  const [x, y] = shot.props["prop-1"].placement.position;
+  const pixel = projectPoint(camera, [x, y, 0.7])!;
+  await page.getByTestId("drawer-focus").click();
+  await page.getByTestId("tool-focus").click();
+  await desk.click(pixel);
+  await expect.poll(async () => (await opened(request, id)).shot.focus.on).toBe(true);
+  const { focus } = (await opened(request, id)).shot;
+  // Its front is about half a metre before its middle.
+  const forward = camera.rotation[2];
+  const middle = [x, y, 0.7].reduce((sum, v, k) => sum + forward[k] * (v - camera.position[k]), 0);
+  expect(middle - focus.distance).toBeGreaterThan(0.3);
+  expect(middle - focus.distance).toBeLessThan(0.7);
+  await expect(page.getByText(/from [\d.]+ m/)).toBeVisible();
+});
+
+test("a lamp is hung, aimed and lights the proof; what meets a prop is chosen", async ({ page, request }) => {
+  const id = await copyOfDemo(request);
+  const desk = new Desk(page);
+  await page.goto(`/shots/${id}/light`);
+  await page.getByTestId("drawer-lamps").click();
+  await page.getByTestId("add-spot").click();
+  await expect.poll(async () => Object.keys((await opened(request, id)).shot.light.lamps)).toEqual(["lamp-1"]);
+  const { shot } = await opened(request, id);
+  const camera = shot.solved!.camera;
+  const [x, y] = shot.props["prop-1"].placement.position;
+  await page.getByTestId("tool-lamp-aim").click();
+  await desk.click(projectPoint(camera, [x, y + 1, 0])!);
+  const lamp = async () => (await opened(request, id)).shot.light.lamps["lamp-1"];
+  await expect.poll(async () => (await lamp()).tiltDeg).not.toBe(-90);
+  const { position, azimuthDeg } = await lamp();
+  const expected = (Math.atan2(x - position[0], y + 1 - position[1]) * 180) / Math.PI;
+  expect(Math.abs(azimuthDeg - expected)).toBeLessThan(2);
+  await page.keyboard.press("Control+z");
+  await expect.poll(async () => (await lamp()).tiltDeg).toBe(-90);
+
+  await desk.step("props");
+  await page.locator(".list > div", { hasText: "Channel buoy" }).click();
+  await page.getByTestId("meets-shadow").click();
+  await expect.poll(async () => (await opened(request, id)).shot.props["prop-1"].visibility.shadow).toBe(false);
+  await expect(page.getByTestId("meets-shadow")).toHaveAttribute("aria-pressed", "false");
+});
+
+test("finals with layers, and two of them compared", async ({ page, request }) => {
+  const id = await copyOfDemo(request);
+  const desk = new Desk(page);
+  await page.goto(`/shots/${id}/render`);
+  await page.getByTestId("size-25").click();
+  await expect.poll(async () => (await opened(request, id)).shot.render.percent).toBe(25);
+  await desk.type("Samples", "2");
+  await page.getByTestId("drawer-layers").click();
+  await page.getByTestId("pass-mattes").click();
+  await page.getByTestId("drawer-render").click();
+  await page.getByTestId("final").click();
+  await expect(page.getByText("Final ready: 405 × 270").first()).toBeVisible({ timeout: 90_000 });
+  await desk.type("Samples", "16");
+  await page.getByTestId("final").click();
+  await page.getByTestId("drawer-finals").click();
+  await expect(page.getByTestId("compare")).toHaveCount(2, { timeout: 90_000 });
+  await page.getByTestId("compare").nth(0).click();
+  await page.getByTestId("compare").nth(1).click();
+  await page.getByText("difference × 8").click();
+  await expect(page.getByTestId("apart")).toContainText("of 255 apart");
+  await desk.step("handover");
+  const [download] = await Promise.all([
+    page.waitForEvent("download"),
+    page.getByTestId("save-layers.exr").first().click(),
+  ]);
+  expect(download.suggestedFilename()).toMatch(/layers\.exr$/);
+  // A size that makes no sense is refused where it is typed.
+  await desk.step("render");
+  await page.getByTestId("drawer-render").click();
+  await desk.type("Size in per cent of the plate's side", "900");
+  await expect.poll(async () => (await opened(request, id)).shot.render.percent).toBe(25);
+});
