@@ -4,31 +4,34 @@ import { promisify } from "node:util";
 import { describe, expect, test } from "@jest/globals";
 import validator from "gltf-validator";
 import type { Vec3 } from "#core/math/vec3";
-import { compositeCodes } from "#core/comp/composite";
+import { compositeCodes, leavesPlate } from "#core/comp/composite";
 import { ciede2000, linearToLab } from "#core/colour/difference";
 import { projectPoint } from "#core/optics/camera";
 import { standing } from "#core/props/transform";
 import { SOFT } from "#core/trace/filter";
+import type { PlateInfo } from "#core/shot/schema";
 import { openPlate } from "#node/plates";
 import { readExr } from "#node/readExr";
 import { plateOf, renderShot } from "#node/renderShot";
 import { renderScene } from "#node/renderScene";
 import { FILM_SAMPLES } from "#kernel/layout";
 import type { InsertionFigures } from "../testing/insertion.ts";
+import { netloftShot, slipwayShot } from "./otherShots.ts";
 import * as quay from "./quay.ts";
+import { boatPlace } from "./slipway.ts";
 import { recipeHash } from "./recipe.ts";
 import { demoFile, demoShot, quayTruth } from "./shot.ts";
 
 const sha = (bytes: Uint8Array) => createHash("sha256").update(bytes).digest("hex");
 
-async function quayShot() {
-  const jpeg = await demoFile("plate.jpg");
-  const plate = await openPlate(jpeg, "quay.jpg");
-  const buoy = sha(await demoFile("buoy.glb"));
-  const info = {
+/** A place's plate as the library would store it. */
+async function plateInfo(place: string) {
+  const jpeg = await demoFile("plate.jpg", place);
+  const plate = await openPlate(jpeg, `${place}.jpg`);
+  const info: PlateInfo = {
     asset: sha(jpeg),
     codes: sha(plate.codes as Uint8Array),
-    fileName: "quay.jpg",
+    fileName: `${place}.jpg`,
     width: plate.width,
     height: plate.height,
     encoding: plate.encoding,
@@ -38,7 +41,21 @@ async function quayShot() {
     licence: "",
     drawing: false,
   };
-  const shot = await demoShot(info, plate.codes as Uint8Array, buoy);
+  return { info, plate };
+}
+
+async function quayShot() {
+  const { info, plate } = await plateInfo("quay");
+  const shot = await demoShot(info, plate.codes as Uint8Array, sha(await demoFile("buoy.glb")));
+  return { shot, plate: plateOf(shot, plate.codes as Uint8Array), exif: plate.exif };
+}
+
+/** The demo's shots with their plates. */
+async function shotOf(place: string) {
+  if (place === "quay") return quayShot();
+  const { info, plate } = await plateInfo(place);
+  const none = "0".repeat(64);
+  const shot = place === "netloft" ? netloftShot(info, { kettle: none, float: none }) : slipwayShot(info, none, boatPlace);
   return { shot, plate: plateOf(shot, plate.codes as Uint8Array), exif: plate.exif };
 }
 
@@ -128,13 +145,27 @@ describe("the quay solved from its marks", () => {
     expect(sunToSky(shot.light.sunIrradiance, shot.light.skyRadiance) / sunToSky(quay.sun.irradiance, quay.sky)).toBeGreaterThan(0.8);
     expect(sunToSky(shot.light.sunIrradiance, shot.light.skyRadiance) / sunToSky(quay.sun.irradiance, quay.sky)).toBeLessThan(1.25);
   });
+});
 
-  test("without a prop the composite equals the plate in every value", async () => {
-    const { shot, plate } = await quayShot();
+describe("without a prop", () => {
+  test.each(["quay", "netloft", "slipway"])("%s: the composite equals the plate in every value", async (place) => {
+    const { shot, plate } = await shotOf(place);
     const bare = { ...shot, props: {}, light: { ...shot.light, gloss: 1, density: 1.5 } };
     const passes = await renderShot(bare, plate, new Map(), { percent: 100, samples: 1 });
     expect(Buffer.from(compositeCodes(plate, passes)).equals(Buffer.from(plate.codes))).toBe(true);
   });
+
+  test.each(["quay", "netloft", "slipway"])("%s: nothing touches the plate, whatever is catcher or blocker", async (place) => {
+    const { shot, plate } = await shotOf(place);
+    const ids = Object.keys(shot.set);
+    for (let roles = 0; roles < 2 ** ids.length; roles++) {
+      const bare = structuredClone({ ...shot, props: {} });
+      ids.forEach((id, i) => (bare.set[id].role = roles & (1 << i) ? "catcher" : "blocker"));
+      const passes = await renderShot(bare, plate, new Map(), { percent: 25, samples: 2 }, { threads: 2 });
+      const touched = Array.from({ length: passes.width * passes.height }, (_, i) => i).filter((i) => !leavesPlate(passes, i));
+      expect([roles, touched.length]).toEqual([roles, 0]);
+    }
+  }, 300_000);
 });
 
 /** Figures of a case, from a process of its own: numeric code is slow within the test runner. */

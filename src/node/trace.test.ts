@@ -7,7 +7,7 @@ import { toRadians } from "#core/math/vec3";
 import { primitiveModel } from "#core/props/primitives";
 import { placeMesh, standing } from "#core/props/transform";
 import type { Kernel } from "#core/trace/kernel";
-import { uploadScene } from "#core/trace/upload";
+import { SceneLoader, uploadScene } from "#core/trace/upload";
 import { developFilm, unitWeights } from "#core/trace/film";
 import { SceneMemory, scratchAddress } from "#core/trace/memory";
 import { buildReference, referenceClosest } from "#core/trace/referenceBvh";
@@ -112,7 +112,7 @@ describe("hits", () => {
   test("instances are hit where the reference hits their triangles moved into the world", async () => {
     const random = seeded(5);
     const ball = primitiveModel("sphere", [0.5, 0.5, 0.5], 1, 0);
-    const props = Array.from({ length: 60 }, () => ({
+    const props = Array.from({ length: 10 }, () => ({
       model: ball,
       placement: {
         position: [between(random, -6, 6), between(random, -6, 6), between(random, -6, 6)] as Vec3,
@@ -165,6 +165,43 @@ describe("hits", () => {
         different++;
     }
     expect(different).toBeLessThanOrEqual(3);
+  });
+});
+
+describe("memory", () => {
+  test("2 GB of textures are refused with a sentence that says what to do", async () => {
+    const { kernel, scene } = await freshKernel();
+    const texels = new Uint8Array(2048 * 2048 * 4);
+    const ball = primitiveModel("sphere", [0.5, 0.5, 0.5], 1, 0);
+    // One array stands for all of them: what counts is what would have to be put into memory.
+    const model = { ...ball, textures: Array.from({ length: 128 }, () => ({ width: 2048, height: 2048, texels })) };
+    const crowded = withModels(emptyScene(lookAt([0, 0, 9], [0, 0, 0])), [model]);
+    const load = () => uploadScene(kernel, scene, crowded, { width: 8, height: 8, seed: 1, maxDepth: 2 });
+    expect(load).toThrow(/textures take 2\.0 GiB; 1 GiB fit\. Make them smaller/);
+  });
+
+  test("a moved prop keeps models and textures where they are; a new model does not", async () => {
+    const { kernel, scene } = await freshKernel();
+    const loader = new SceneLoader(kernel, scene);
+    const ball = primitiveModel("sphere", [0.5, 0.5, 0.5], 1, 0);
+    const at = (x: number, model = ball): TraceScene => ({
+      ...emptyScene(lookAt([0, 0, 9], [0, 0, 0])),
+      props: [{ model, placement: standing([x, 0, 0]) }],
+    });
+    const settings = { width: 8, height: 8, seed: 1, maxDepth: 2 };
+    const address = () => scene.u32(loader.load(at(0), settings).params, L.PARAM_BYTES / 4)[L.PARAM_POSITIONS / 4];
+    const first = loader.load(at(0), settings);
+    const before = scene.u32(first.params, L.PARAM_BYTES / 4).slice();
+    const second = loader.load(at(2), settings);
+    const after = scene.u32(second.params, L.PARAM_BYTES / 4);
+    expect(second.params).toBe(first.params);
+    for (const kept of [L.PARAM_POSITIONS, L.PARAM_MATERIALS, L.PARAM_TEXTURES, L.PARAM_ALBEDO_TABLE]) {
+      expect(after[kept / 4]).toBe(before[kept / 4]);
+    }
+    // Where it stood before nothing is hit any more.
+    expect(kernel.pickPixel(second.params, SIZE / 2, SIZE / 2)).toBe(0);
+    expect(address()).toBe(before[L.PARAM_POSITIONS / 4]);
+    expect(kernel.pickPixel(loader.load(at(0), settings).params, SIZE / 2 + 0.3, SIZE / 2 + 0.2)).toBeGreaterThan(7);
   });
 });
 

@@ -13,6 +13,9 @@ export interface ReferenceBvh {
   numbers: Int32Array;
 }
 
+// Looked up once: in a sandboxed global scope, as of test runners, every look-up of Math costs.
+const { floor, max, min } = Math;
+
 export interface ReferenceHit {
   triangle: number;
   distance: number;
@@ -30,13 +33,13 @@ export function buildReference(positions: Float32Array, indices: Uint32Array): R
   for (let t = 0; t < count; t++) {
     for (let k = 0; k < 3; k++) {
       const [a, b, c] = [0, 1, 2].map((j) => positions[indices[t * 3 + j] * 3 + k]);
-      bounds[t * 6 + k] = Math.min(a, b, c);
-      bounds[t * 6 + 3 + k] = Math.max(a, b, c);
+      bounds[t * 6 + k] = min(a, b, c);
+      bounds[t * 6 + 3 + k] = max(a, b, c);
     }
   }
   const order = Int32Array.from({ length: count }, (_, t) => t);
-  const boxes = new Float32Array(Math.max(1, 2 * count) * 6);
-  const links = new Int32Array(Math.max(1, 2 * count) * 2);
+  const boxes = new Float32Array(max(1, 2 * count) * 6);
+  const links = new Int32Array(max(1, 2 * count) * 2);
   let used = 1;
   const work = [{ node: 0, from: 0, to: count }];
   while (work.length > 0) {
@@ -69,8 +72,8 @@ function enclose(bounds: Float32Array, order: Int32Array, from: number, to: numb
   for (let i = from; i < to; i++) {
     const at = order[i] * 6;
     for (let k = 0; k < 3; k++) {
-      box[k] = Math.min(box[k], bounds[at + k]);
-      box[3 + k] = Math.max(box[3 + k], bounds[at + 3 + k]);
+      box[k] = min(box[k], bounds[at + k]);
+      box[3 + k] = max(box[3 + k], bounds[at + 3 + k]);
     }
   }
   return box;
@@ -89,8 +92,8 @@ function split(bounds: Float32Array, order: Int32Array, from: number, to: number
     let [low, high] = [Infinity, -Infinity];
     for (let i = from; i < to; i++) {
       const c = centre(order[i], axis);
-      low = Math.min(low, c);
-      high = Math.max(high, c);
+      low = min(low, c);
+      high = max(high, c);
     }
     if (!(high > low)) continue;
     const scale = (BINS * 0.999999) / (high - low);
@@ -98,7 +101,7 @@ function split(bounds: Float32Array, order: Int32Array, from: number, to: number
     const bins = Array.from({ length: BINS }, () => [Infinity, Infinity, Infinity, -Infinity, -Infinity, -Infinity]);
     for (let i = from; i < to; i++) {
       const t = order[i];
-      const b = Math.floor((centre(t, axis) - low) * scale);
+      const b = floor((centre(t, axis) - low) * scale);
       counts[b]++;
       grow(bins[b], bounds, t * 6);
     }
@@ -122,10 +125,10 @@ function split(bounds: Float32Array, order: Int32Array, from: number, to: number
   }
   const count = to - from;
   if (best.axis < 0) return count > LEAF ? (from + to) >> 1 : -1;
-  if (count <= LEAF && STEP + best.cost / Math.max(1e-30, area(box)) >= count) return -1;
+  if (count <= LEAF && STEP + best.cost / max(1e-30, area(box)) >= count) return -1;
   let [i, j] = [from, to - 1];
   while (i <= j) {
-    if (Math.floor((centre(order[i], best.axis) - best.low) * best.scale) <= best.bin) i++;
+    if (floor((centre(order[i], best.axis) - best.low) * best.scale) <= best.bin) i++;
     else {
       [order[i], order[j]] = [order[j], order[i]];
       j--;
@@ -136,8 +139,8 @@ function split(bounds: Float32Array, order: Int32Array, from: number, to: number
 
 function grow(box: number[], other: ArrayLike<number>, at: number): void {
   for (let k = 0; k < 3; k++) {
-    box[k] = Math.min(box[k], other[at + k]);
-    box[3 + k] = Math.max(box[3 + k], other[at + 3 + k]);
+    box[k] = min(box[k], other[at + k]);
+    box[3 + k] = max(box[3 + k], other[at + 3 + k]);
   }
 }
 
@@ -165,8 +168,8 @@ function trace(
     const [x0, x1] = [(boxes[at] - ox) * ix, (boxes[at + 3] - ox) * ix];
     const [y0, y1] = [(boxes[at + 1] - oy) * iy, (boxes[at + 4] - oy) * iy];
     const [z0, z1] = [(boxes[at + 2] - oz) * iz, (boxes[at + 5] - oz) * iz];
-    const near = Math.max(Math.min(x0, x1), Math.min(y0, y1), Math.min(z0, z1), 0);
-    const far = Math.min(Math.max(x0, x1), Math.max(y0, y1), Math.max(z0, z1), best);
+    const near = max(min(x0, x1), min(y0, y1), min(z0, z1), 0);
+    const far = min(max(x0, x1), max(y0, y1), max(z0, z1), best);
     return near <= far * (1 + 1e-7) ? near : Infinity;
   };
   let top = 0;
@@ -180,13 +183,13 @@ function trace(
       const left = links[node * 2];
       const [a, b] = [enter(left), enter(left + 1)];
       const [near, far] = a <= b ? [left, left + 1] : [left + 1, left];
-      if (Math.min(a, b) === Infinity) {
+      if (min(a, b) === Infinity) {
         node = -1;
         break;
       }
-      if (Math.max(a, b) < Infinity) {
+      if (max(a, b) < Infinity) {
         waiting[top] = far;
-        entries[top++] = Math.max(a, b);
+        entries[top++] = max(a, b);
       }
       node = near;
     }
