@@ -50,6 +50,8 @@ function panel(origin: Vec3, a: Vec3, b: Vec3, catcher: boolean, albedo: Vec3): 
     roughness: 0.5,
   };
 }
+/** The bench's own gloss: index 1.4 against the 1.5 of weight 1. */
+const glossy = (piece: SetPiece): SetPiece => ({ ...piece, specular: 0.7, roughness: 0.6 });
 const add = (a: Vec3, b: Vec3): Vec3 => [a[0] + b[0], a[1] + b[1], a[2] + b[2]];
 
 /** The ice house as a block of its foot and eaves with a roof over it, as a user would raise it. */
@@ -127,7 +129,8 @@ export const CASES: Record<string, () => InsertionCase> = {
         { file: "float.glb", placement: loft.floatPlace },
       ],
       set: [
-        panel([x0, y0, top], [x1 - x0, 0, 0], [0, y1 - y0, 0], true, wood),
+        // Planed wood: its sheen is seen against the gable's window.
+        glossy(panel([x0, y0, top], [x1 - x0, 0, 0], [0, y1 - y0, 0], true, wood)),
         panel([x0, y0, top - 0.17], [x1 - x0, 0, 0], [0, 0, 0.17], true, wood),
         panel([x1, y0, top - 0.055], [0, y1 - y0, 0], [0, 0, 0.055], true, wood),
         panel([0, 0, 0], [w, 0, 0], [0, d, 0], true, loft.FLOOR_ALBEDO),

@@ -89,6 +89,8 @@ export function netloftShot(plate: PlateInfo, assets: { kettle: string; float: s
   shot.light.sunIrradiance = [0, 0, 0];
   shot.light.skyRadiance = [0, 0, 0];
   shot.light.albedo = { name: "Typed", colour: loft.BENCH_ALBEDO, spread: 0.04 };
+  shot.light.gloss = 0.7;
+  shot.light.glossRoughness = 0.6;
   shot.props["prop-1"] = prop("prop-1", "Copper kettle", assets.kettle, "kettle.glb", loft.kettlePlace);
   shot.props["prop-2"] = prop("prop-2", "Net float", assets.float, "float.glb", loft.floatPlace);
   return shot;

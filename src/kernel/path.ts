@@ -190,9 +190,12 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
     const start = dimension + depth * BOUNCE_DIMENSIONS;
     const met = depth == 0 && known ? metTriangle >= 0 : findNearest(ox, oy, oz, dx, dy, dz, props ? mask : 0);
     const t = metT, instance = metInstance;
-    if (proper && (depth > 0 || from != FROM_CAMERA) && !(taken & TAKEN_LAMPS) && light.meetLamp(ox, oy, oz, dx, dy, dz, met ? t : FAR)) {
+    // A lamp ends the path: what the plate shows behind it, as a window's panes, is the lamp itself.
+    if (proper && (depth > 0 || from != FROM_CAMERA) && light.meetLamp(ox, oy, oz, dx, dy, dz, met ? t : FAR)) {
+      if (taken & TAKEN_LAMPS) break;
       const w = pdfBefore > 0 ? pdfBefore / (pdfBefore + light.density) : ONE;
       gain(matt, tr * w * light.lightR, tg * w * light.lightG, tb * w * light.lightB);
+      break;
     }
     if (insideR + insideG + insideB > 0 && met) {
       tr *= Mathf.exp(-insideR * t);
