@@ -183,7 +183,7 @@ function partition(from: u32, to: u32, offset: u32, start: f32, scale: f32, spli
   return (i - records) >> 5;
 }
 
-/** Writes one leaf of triangles at `out`: their corners and normals. Hits on parts that ask are marked in the triangle's number. */
+/** Writes one leaf of triangles at `out`. Hits on parts that ask are marked in the triangle's number. */
 function packTriangles(positions: u32, triangles: u32, parts: u32, base: u32, records: u32, first: u32, count: u32, out: u32): void {
   memory.fill(out, 0, TRIANGLE_BLOCK_BYTES);
   for (let k: u32 = 0; k < count; k++) {
@@ -198,12 +198,12 @@ function packTriangles(positions: u32, triangles: u32, parts: u32, base: u32, re
     store<f32>(o, ax);
     store<f32>(o, ay, 16);
     store<f32>(o, az, 32);
-    store<f32>(o, load<f32>(b), 48);
-    store<f32>(o, load<f32>(b, 4), 64);
-    store<f32>(o, load<f32>(b, 8), 80);
-    store<f32>(o, load<f32>(c), 96);
-    store<f32>(o, load<f32>(c, 4), 112);
-    store<f32>(o, load<f32>(c, 8), 128);
+    store<f32>(o, e1x, 48);
+    store<f32>(o, e1y, 64);
+    store<f32>(o, e1z, 80);
+    store<f32>(o, e2x, 96);
+    store<f32>(o, e2y, 112);
+    store<f32>(o, e2z, 128);
     store<f32>(o, e2y * e1z - e2z * e1y, 144);
     store<f32>(o, e2z * e1x - e2x * e1z, 160);
     store<f32>(o, e2x * e1y - e2y * e1x, 176);
