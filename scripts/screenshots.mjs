@@ -119,6 +119,19 @@ try {
     await page.waitForTimeout(1500);
     await save("outside");
   }
+  if (wants("lamps")) {
+    const loft = (await (await fetch(`${base}/api/shots`)).json()).find((s) => s.name.startsWith("Net loft"));
+    await page.goto(`${base}/shots/${loft.id}/light`);
+    await page.waitForTimeout(2500);
+    await page.locator('[data-test="drawer-lamps"]').click();
+    await page.locator('[data-test="lamp-lamp-3"]').click();
+    await page.keyboard.press("p");
+    await page.waitForTimeout(60_000);
+    await save("lamps");
+    await page.keyboard.press("p");
+    await page.goto(`${base}/shots/${shot.id}/plate`);
+    await page.waitForTimeout(1500);
+  }
   if (wants("queue")) {
     const ask = (body) =>
       fetch(`${base}/api/shots/${shot.id}/finals`, {
@@ -147,6 +160,10 @@ try {
     await page.locator('[data-test="proof"]').click();
     await page.waitForTimeout(25_000);
     await save("render");
+    await page.locator('[data-test="drawer-finals"]').click();
+    await page.waitForTimeout(400);
+    await save("finals");
+    await page.locator('[data-test="drawer-render"]').click();
     await page.keyboard.press("7");
     await page.waitForTimeout(500);
     await page.getByText("Look", { exact: true }).first().click();

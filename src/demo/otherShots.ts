@@ -19,7 +19,7 @@ const ownShot = (name: string, plate: PlateInfo): Shot =>
   newShot(name, { ...plate, owner: "Red Harbor", licence: "CC0 (made by the demo's own code)" });
 
 /** Marks the edges that lie in the frame, and solves. */
-function match(shot: Shot, truth: Camera, edges: { axis: string; from: Vec3; to: Vec3 }[], ties: Vec3[]): Camera {
+function markAndSolve(shot: Shot, truth: Camera, edges: { axis: string; from: Vec3; to: Vec3 }[], ties: Vec3[]): Camera {
   edges.forEach((e, i) => {
     const id = `edge-${i + 1}`;
     const ends = [e.from, e.to].map((p) => projectPoint(truth, p));
@@ -50,7 +50,7 @@ const corners = (list: Vec2[]) => list.map(([x, y]) => ({ pixel: null, world: [x
 export function netloftShot(plate: PlateInfo, assets: { kettle: string; float: string }): Shot {
   const shot = ownShot("Net loft, kettle and float", plate);
   const { bench, room } = loft;
-  match(shot, loft.camera, loft.straightEdges, [
+  markAndSolve(shot, loft.camera, loft.straightEdges, [
     [bench.x0, bench.y0, bench.top],
     [bench.x1, bench.y0, bench.top],
     [bench.x1, bench.y1, bench.top],
@@ -100,7 +100,7 @@ export function slipwayShot(plate: PlateInfo, boat: string, placement: Placement
   const shot = ownShot("Slipway, rowing boat", plate);
   const w = slip.HALF_WIDTH;
   const ties: Vec3[] = [[-1.7, -1, 0], [1.7, -1, 0], [1.7, 5, 0], [-1.7, 5, 0]];
-  const camera = match(shot, slip.camera, slip.straightEdges, ties);
+  const camera = markAndSolve(shot, slip.camera, slip.straightEdges, ties);
   const ground: Vec3[] = [[-w, -4.8, 0], [w, -4.8, 0], [w, 18, 0], [-w, 18, 0]];
   shot.set["ground-1"] = {
     id: "ground-1",
