@@ -37,6 +37,12 @@ function outward(t: number, v: number, s: number): Vec3 {
   return n[0] * s >= 0 ? n : scale(n, -1);
 }
 
+/** Normal of the first place of a sheet that has one. */
+function properNormal(rows: Vec3[][]): Vec3 {
+  const middle = rows[0].length >> 1;
+  return normalize(cross(sub(rows[0][middle + 1], rows[0][middle - 1]), sub(rows[1][middle], rows[0][middle])));
+}
+
 /** A sheet between two curves of points, smooth along; faces a x b of (along, across), or the other way. */
 function sheet(rows: Vec3[][], turned: boolean, uvScale: number, material: number): Mesh {
   const positions: number[] = [];
@@ -48,7 +54,9 @@ function sheet(rows: Vec3[][], turned: boolean, uvScale: number, material: numbe
     row.forEach((p, i) => {
       const a = sub(row[Math.min(n - 1, i + 1)], row[Math.max(0, i - 1)]);
       const b = sub(rows[Math.min(rows.length - 1, r + 1)][i], rows[Math.max(0, r - 1)][i]);
-      let normal = normalize(cross(a, b));
+      const raw = cross(a, b);
+      // Where both rows meet in a point the sheet's first proper normal holds.
+      let normal = Math.hypot(...raw) > 1e-12 ? normalize(raw) : properNormal(rows);
       if (turned) normal = scale(normal, -1);
       positions.push(...p);
       normals.push(...normal);
