@@ -50,9 +50,16 @@ describe("GLB import", () => {
     expect((await importGlb(bytes, noImages)).notices).toEqual([expect.stringMatching(/lines, points/)]);
   });
 
-  test("transparent materials are named, since they are traced opaque", async () => {
-    const bytes = await sample((d) => void d.getRoot().listMaterials()[0].setAlphaMode("BLEND"));
-    expect((await importGlb(bytes, noImages)).notices).toEqual([expect.stringMatching(/shown opaque: red/)]);
+  test.each([
+    ["BLEND", "blend"],
+    ["MASK", "mask"],
+    ["OPAQUE", "opaque"],
+  ] as const)("alpha mode %s is kept", async (mode, alpha) => {
+    const bytes = await sample((d) => void d.getRoot().listMaterials()[0].setAlphaMode(mode).setAlphaCutoff(0.3));
+    const { model, notices } = await importGlb(bytes, noImages);
+    expect(notices).toEqual([]);
+    expect(model.materials[0].alpha).toBe(alpha);
+    if (alpha === "mask") expect(model.materials[0].alphaCutoff).toBeCloseTo(0.3, 6);
   });
 
   const text = (bytes: Uint8Array) => new TextDecoder().decode(bytes);
