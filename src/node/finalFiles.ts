@@ -122,7 +122,8 @@ export async function writeFinal(
   const notices: string[] = [];
   const notice = Object.keys(shot.props).length > 0 ? borderNotice(border, plate.width / width) : null;
   if (notice) notices.push(notice);
-  if (limited > 0) {
+  // One in a million is nobody's concern.
+  if (limited > 1e-6 * samples) {
     const share = (100 * limited) / samples;
     notices.push(
       `${limited} of ${samples} samples (${share < 0.01 ? "less than 0.01" : share.toFixed(2)} %) were held at ${choice.limit} times white in light by way of matt surfaces. Set the limit to 0 to keep them.`,
