@@ -158,9 +158,7 @@ describe("without a prop", () => {
   test.each(["quay", "netloft", "slipway"])("%s: nothing touches the plate, whatever is catcher or blocker", async (place) => {
     const { shot, plate } = await shotOf(place);
     const ids = Object.keys(shot.set);
-    const all = 2 ** ids.length;
-    // Of the loft's 64 combinations every fifth: each surface in both roles beside each other one in both.
-    for (let roles = 0; roles < all; roles += all > 16 ? 5 : 1) {
+    for (let roles = 0; roles < 2 ** ids.length; roles++) {
       const bare = structuredClone({ ...shot, props: {} });
       ids.forEach((id, i) => (bare.set[id].role = roles & (1 << i) ? "catcher" : "blocker"));
       const passes = await renderShot(bare, plate, new Map(), { percent: 25, samples: 2 }, { threads: 2 });
