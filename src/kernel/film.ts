@@ -14,8 +14,8 @@ import {
 } from "./path";
 import {
   EXTRA_EMISSION, EXTRA_OCCLUSION, EXTRA_OCCLUSION_SAMPLES, EXTRA_POSITION, FEATURE_ALBEDO, FEATURE_NORMAL, FILM_ADDED, FILM_ALPHA, FILM_CATCHER,
-  FILM_DEPTH, FILM_LIMITED, FILM_PROP, FILM_SAMPLES, FILM_SET, FILTER_CELLS, GROUP_BOUNCE, GROUP_LAMPS, GROUP_SKY, GROUP_SUN, HALF_ADDED, HALF_ALPHA,
-  HALF_CATCHER, HALF_PROP, HALF_W, HALF_W0, LIGHT_FLOATS, PARAM_CANCEL, PARAM_FILM, PARAM_FILM_EXTRAS, PARAM_FILM_FEATURES, PARAM_FILM_HALF,
+  FILM_DEPTH, FILM_GLOSS, FILM_LIMITED, FILM_PROP, FILM_SAMPLES, FILM_SET, FILTER_CELLS, GROUP_BOUNCE, GROUP_LAMPS, GROUP_SKY, GROUP_SUN, HALF_ADDED, HALF_ALPHA,
+  HALF_CATCHER, HALF_GLOSS, HALF_PROP, HALF_W, HALF_W0, LIGHT_FLOATS, PARAM_CANCEL, PARAM_FILM, PARAM_FILM_EXTRAS, PARAM_FILM_FEATURES, PARAM_FILM_HALF,
   PARAM_FILM_LIGHTS, PARAM_FILM_MATERIALS, PARAM_FILM_PROPS, PARAM_FILM_STRIDE, PARAM_FILTER, PARAM_FRAME_HEIGHT, PARAM_FRAME_WIDTH, PARAM_GENERATION,
   PARAM_HEIGHT, PARAM_LENS_RADIUS, PARAM_OCCLUSION, PARAM_PICTURE, PARAM_POSITION, PARAM_PROP_ROOT, PARAM_ROTATION, PARAM_SEED,
   PARAM_SHUTTER, PARAM_SPREAD, PARAM_SUN_IRRADIANCE, PARAM_WIDTH, PART_ALBEDO, PART_FLAGS, PART_IS_CATCHER, PART_ROUGHNESS, PART_SPECULAR, RAY_CAMERA,
@@ -70,18 +70,52 @@ function addW(group: u32, r: f32, g: f32, b: f32): void {
   if (half) add(half + (HALF_W << 2), r, g, b);
 }
 
-/** Light that reaches the catcher in full where no prop is in the way, given as irradiance. */
+// The catcher's gloss, if it has any: the direction to the viewer in its own frame.
+let glossy = false;
+let viewX: f32 = 0, viewY: f32 = 0, viewZ: f32 = 1;
+
+/** Prepares the catcher's gloss for a viewer. Whatever loads another surface undoes it. */
+function prepareGloss(dx: f32, dy: f32, dz: f32, gx: f32, gy: f32, gz: f32, roughness: f32, specular: f32): void {
+  surface.makeGloss(specular, roughness);
+  setFrame(gx, gy, gz);
+  viewX = -localX(dx, dy, dz);
+  viewY = -localY(dx, dy, dz);
+  viewZ = max<f32>(-localZ(dx, dy, dz), 1e-4);
+  bsdf.prepareBsdf(viewZ);
+}
+
+/** Adds to the catcher's reflection without the props (r0 to b0), and to how much the props change it. */
 // @ts-ignore: decorator
 @inline
-function addDirect(group: u32, props: bool, x: f32, y: f32, z: f32, toX: f32, toY: f32, toZ: f32, reach: f32, r: f32, g: f32, b: f32): void {
-  addW0(group, r, g, b);
+function addGloss(r0: f32, g0: f32, b0: f32, changeR: f32, changeG: f32, changeB: f32): void {
+  add(pixel + (FILM_GLOSS << 2), r0, g0, b0);
+  add(pixel + (FILM_ADDED << 2), changeR, changeG, changeB);
+  if (!half) return;
+  add(half + (HALF_GLOSS << 2), r0, g0, b0);
+  add(half + (HALF_ADDED << 2), changeR, changeG, changeB);
+}
+
+/**
+ * Light drawn in a direction, that reaches the catcher in full where no prop is in the way: radiance over density. Its
+ * cosine times `weight` counts on the matt part; on the gloss, `density` against the gloss's own.
+ */
+// @ts-ignore: decorator
+@inline
+function addDirect(group: u32, props: bool, x: f32, y: f32, z: f32, toX: f32, toY: f32, toZ: f32, reach: f32, r: f32, g: f32, b: f32, weight: f32, density: f32): void {
+  addW0(group, weight * r, weight * g, weight * b);
   if (!props) {
-    addW(group, r, g, b);
+    addW(group, weight * r, weight * g, weight * b);
     return;
   }
-  if (light.propsBlock(x, y, z, toX, toY, toZ, reach)) return;
-  if (wentThrough()) addW(group, r * throughR(), g * throughG(), b * throughB());
-  else addW(group, r, g, b);
+  const blocked = light.propsBlock(x, y, z, toX, toY, toZ, reach);
+  const tr: f32 = blocked ? 0 : throughR(), tg: f32 = blocked ? 0 : throughG(), tb: f32 = blocked ? 0 : throughB();
+  if (!blocked) addW(group, weight * r * tr, weight * g * tg, weight * b * tb);
+  if (!glossy) return;
+  setFrame(surface.gx, surface.gy, surface.gz);
+  bsdf.evaluateBsdf(viewX, viewY, viewZ, localX(toX, toY, toZ), localY(toX, toY, toZ), localZ(toX, toY, toZ));
+  if (!(bsdf.pdf > 0)) return;
+  const w = bsdf.fR * density / (density + bsdf.pdf), fr = w * r, fg = w * g, fb = w * b;
+  addGloss(fr, fg, fb, fr * (tr - ONE), fg * (tg - ONE), fb * (tb - ONE));
 }
 
 /** Light on the catcher point loaded last, with the props and without, from the same random numbers. */
@@ -92,14 +126,16 @@ function evaluateCatcher(u: f32, v: f32, dx: f32, dy: f32, dz: f32): void {
   const props = paramU(PARAM_PROP_ROOT) != 0;
   addOne(pixel + (FILM_CATCHER << 2), 1);
   if (half) addOne(half + (HALF_CATCHER << 2), 1);
+  glossy = specular > 0 && props;
+  if (glossy) prepareGloss(dx, dy, dz, gx, gy, gz, roughness, specular);
   if (light.hasSun()) {
     seekDimension(CATCHER_DIMENSION);
     light.drawSun();
     const c = light.sunX * gx + light.sunY * gy + light.sunZ * gz;
     if (c > 0 && !light.setBlocks(x, y, z, light.sunX, light.sunY, light.sunZ, FAR)) {
       // Through an open lens the point lies elsewhere in the plate than under the pixel.
-      const e = c * (paramF(PARAM_LENS_RADIUS) > 0 ? light.maskAtPoint(px, py, pz) : light.maskAtPixel(u, v));
-      addDirect(GROUP_SUN, props, x, y, z, light.sunX, light.sunY, light.sunZ, FAR, e * paramF(PARAM_SUN_IRRADIANCE), e * paramF(PARAM_SUN_IRRADIANCE + 4), e * paramF(PARAM_SUN_IRRADIANCE + 8));
+      const m = paramF(PARAM_LENS_RADIUS) > 0 ? light.maskAtPoint(px, py, pz) : light.maskAtPixel(u, v);
+      addDirect(GROUP_SUN, props, x, y, z, light.sunX, light.sunY, light.sunZ, FAR, m * paramF(PARAM_SUN_IRRADIANCE), m * paramF(PARAM_SUN_IRRADIANCE + 4), m * paramF(PARAM_SUN_IRRADIANCE + 8), c, light.sunPdf());
     }
   }
   if (light.hasEnvironment()) {
@@ -108,17 +144,19 @@ function evaluateCatcher(u: f32, v: f32, dx: f32, dy: f32, dz: f32): void {
       const c = light.toX * gx + light.toY * gy + light.toZ * gz;
       if (c > 0 && !light.setBlocks(x, y, z, light.toX, light.toY, light.toZ, FAR)) {
         const w = c * light.density / (light.density + c * INV_PI);
-        addDirect(GROUP_SKY, props, x, y, z, light.toX, light.toY, light.toZ, FAR, w * light.lightR, w * light.lightG, w * light.lightB);
+        addDirect(GROUP_SKY, props, x, y, z, light.toX, light.toY, light.toZ, FAR, light.lightR, light.lightG, light.lightB, w, light.density);
       }
     }
   }
   const proper = light.properLamps();
   for (let i: u32 = 0; i < proper; i++) {
     seekDimension(LAMP_DIMENSION + i);
-    if (!light.drawLamp(light.lampAt(i), x, y, z)) continue;
+    const lamp = light.lampAt(i);
+    if (!light.drawLamp(lamp, x, y, z)) continue;
     const c = light.toX * gx + light.toY * gy + light.toZ * gz;
     if (c <= 0 || light.setBlocks(x, y, z, light.toX, light.toY, light.toZ, light.reach)) continue;
-    addDirect(GROUP_LAMPS + i, props, x, y, z, light.toX, light.toY, light.toZ, light.reach, c * light.lightR, c * light.lightG, c * light.lightB);
+    // Paths weigh a lamp that they meet by its density among all lamps.
+    addDirect(GROUP_LAMPS + i, props, x, y, z, light.toX, light.toY, light.toZ, light.reach, light.lightR, light.lightG, light.lightB, c, light.shareOf(lamp) * light.density);
   }
   if (props && light.lampCount() > proper) {
     // Props that shine: light of theirs counts as bounce.
@@ -126,9 +164,18 @@ function evaluateCatcher(u: f32, v: f32, dx: f32, dy: f32, dz: f32): void {
     if (light.drawAnyLamp(x, y, z, proper)) {
       const c = light.toX * gx + light.toY * gy + light.toZ * gz;
       const toX = light.toX, toY = light.toY, toZ = light.toZ, reach = light.reach;
-      const w = c * light.density / (light.density + c * INV_PI), r = w * light.lightR, g = w * light.lightG, b = w * light.lightB;
+      const density = light.shareFrom(proper) * light.density, w = c * density / (density + c * INV_PI);
       if (c > 0 && !light.setBlocks(x, y, z, toX, toY, toZ, reach) && !light.propsBlock(x, y, z, toX, toY, toZ, reach)) {
-        addW(GROUP_BOUNCE, r * throughR(), g * throughG(), b * throughB());
+        const r = light.lightR * throughR(), g = light.lightG * throughG(), b = light.lightB * throughB();
+        addW(GROUP_BOUNCE, w * r, w * g, w * b);
+        if (glossy) {
+          setFrame(gx, gy, gz);
+          bsdf.evaluateBsdf(viewX, viewY, viewZ, localX(toX, toY, toZ), localY(toX, toY, toZ), localZ(toX, toY, toZ));
+          if (bsdf.pdf > 0) {
+            const s = bsdf.fR * density / (density + bsdf.pdf);
+            addGloss(0, 0, 0, s * r, s * g, s * b);
+          }
+        }
       }
     }
   }
@@ -136,7 +183,10 @@ function evaluateCatcher(u: f32, v: f32, dx: f32, dy: f32, dz: f32): void {
   setFrame(gx, gy, gz);
   const cosine = drawCosine();
   gatherDirection(x, y, z, worldX(), worldY(), worldZ(), cosine, props);
-  if (specular > 0 && props) reflect(x, y, z, dx, dy, dz, gx, gy, gz, roughness, specular);
+  if (glossy) {
+    prepareGloss(dx, dy, dz, gx, gy, gz, roughness, specular);
+    reflect(x, y, z, roughness);
+  }
 }
 
 function gatherDirection(x: f32, y: f32, z: f32, wx: f32, wy: f32, wz: f32, cosine: f32, props: bool): void {
@@ -159,16 +209,12 @@ function gatherDirection(x: f32, y: f32, z: f32, wx: f32, wy: f32, wz: f32, cosi
   addW(GROUP_BOUNCE, PI * radianceR, PI * radianceG, PI * radianceB);
 }
 
-/** The catcher's own reflection: adds what it shows with the props less what it showed without them. */
-function reflect(x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, gx: f32, gy: f32, gz: f32, roughness: f32, specular: f32): void {
-  surface.makeGloss(specular, roughness);
-  setFrame(gx, gy, gz);
-  const vx = -localX(dx, dy, dz), vy = -localY(dx, dy, dz), vz = max<f32>(-localZ(dx, dy, dz), 1e-4);
-  bsdf.prepareBsdf(vz);
+/** What the catcher's gloss, just prepared, shows along one direction of its own, with the props and without. */
+function reflect(x: f32, y: f32, z: f32, roughness: f32): void {
   seekDimension(REFLECTION_DIMENSION);
   draw();
-  if (!bsdf.sampleBsdf(vx, vy, vz, 0, draw1(), draw2())) return;
-  bsdf.evaluateBsdf(vx, vy, vz, bsdf.outX, bsdf.outY, bsdf.outZ);
+  if (!bsdf.sampleBsdf(viewX, viewY, viewZ, 0, draw1(), draw2())) return;
+  bsdf.evaluateBsdf(viewX, viewY, viewZ, bsdf.outX, bsdf.outY, bsdf.outZ);
   if (!(bsdf.pdf > 0)) return;
   const density = bsdf.pdf, weight = bsdf.fR / density;
   toWorld(bsdf.outX, bsdf.outY, bsdf.outZ);
@@ -176,9 +222,7 @@ function reflect(x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, gx: f32, gy:
   followPath(x, y, z, wx, wy, wz, true, density, 0, FROM_GLOSS, false, 0, spread, REFLECTED_PATH_DIMENSION);
   const r = radianceR, g = radianceG, b = radianceB;
   followPath(x, y, z, wx, wy, wz, false, density, 0, FROM_GLOSS, false, 0, spread, REFLECTED_PATH_DIMENSION);
-  const ar = weight * (r - radianceR), ag = weight * (g - radianceG), ab = weight * (b - radianceB);
-  add(pixel + (FILM_ADDED << 2), ar, ag, ab);
-  if (half) add(half + (HALF_ADDED << 2), ar, ag, ab);
+  addGloss(weight * radianceR, weight * radianceG, weight * radianceB, weight * (r - radianceR), weight * (g - radianceG), weight * (b - radianceB));
 }
 
 /** Whether the hemisphere over the surface loaded last is open within a distance, along one direction. */
@@ -288,32 +332,109 @@ function noteSurface(featuresAt: u32, extrasAt: u32, r: f32, g: f32, b: f32): vo
   if (extrasAt) add(pixel + extrasAt + (EXTRA_POSITION << 2), surface.px, surface.py, surface.pz);
 }
 
-/** Irradiance without sun and props on the set at cells of a coarse picture of the plate; -1 where no set is seen. */
+/**
+ * Light on the set without sun and props at cells of a coarse picture of the plate, -1 where no set is seen: its
+ * irradiance, behind that picture a second one of what it would be if the set shone from all around as it does from where
+ * it stands, and a third one of its gloss towards the camera, with the sun.
+ */
 export function renderFill(params: u32, y0: u32, y1: u32, width: u32, height: u32, samples: u32, out: u32): void {
   setParams(params);
   const scaleX = paramF(PARAM_FRAME_WIDTH) / <f32>width, scaleY = paramF(PARAM_FRAME_HEIGHT) / <f32>height;
   const ex = paramF(PARAM_POSITION), ey = paramF(PARAM_POSITION + 4), ez = paramF(PARAM_POSITION + 8), seed = paramU(PARAM_SEED);
   for (let y = y0; y < y1; y++) {
     for (let x: u32 = 0; x < width; x++) {
-      const cell = out + (y * width + x) * 12;
+      const cell = out + (y * width + x) * 12, around = cell + width * height * 12, gloss = around + width * height * 12;
       aimAtPixel((<f32>x + <f32>0.5) * scaleX, (<f32>y + <f32>0.5) * scaleY);
       const dx = rayX(), dy = rayY(), dz = rayZ();
       if (!findNearest(ex, ey, ez, dx, dy, dz, 0)) {
         store<f32>(cell, -1);
         store<f32>(cell, -1, 4);
         store<f32>(cell, -1, 8);
+        store<f32>(around, -1);
+        store<f32>(around, -1, 4);
+        store<f32>(around, -1, 8);
+        store<f32>(gloss, -1);
+        store<f32>(gloss, -1, 4);
+        store<f32>(gloss, -1, 8);
         continue;
       }
+      const triangle = metTriangle, hitU = metU, hitV = metV;
       surface.loadSurface(metTriangle, metU, metV, 0, dx, dy, dz, 0);
+      gatherGloss(y * width + x, seed, samples, dx, dy, dz);
+      store<f32>(gloss, gatherR);
+      store<f32>(gloss, gatherG, 4);
+      store<f32>(gloss, gatherB, 8);
+      surface.loadSurface(triangle, hitU, hitV, 0, dx, dy, dz, 0);
       gatherHemisphere(y * width + x, seed, samples);
       store<f32>(cell, gatherR);
       store<f32>(cell, gatherG, 4);
       store<f32>(cell, gatherB, 8);
+      const closed: f32 = openShare < 1 ? ONE / (ONE - openShare) : 0;
+      store<f32>(around, closed * setR);
+      store<f32>(around, closed * setG, 4);
+      store<f32>(around, closed * setB, 8);
     }
   }
 }
 
-let gatherR: f32 = 0, gatherG: f32 = 0, gatherB: f32 = 0, openShare: f32 = 0, bounceR: f32 = 0, bounceG: f32 = 0, bounceB: f32 = 0;
+let gatherR: f32 = 0, gatherG: f32 = 0, gatherB: f32 = 0, openShare: f32 = 0, bounceR: f32 = 0, bounceG: f32 = 0, bounceB: f32 = 0, setR: f32 = 0, setG: f32 = 0, setB: f32 = 0;
+
+/** Gloss towards the camera of the set surface loaded last, seen along (dx, dy, dz): `gatherR` to `gatherB`. */
+function gatherGloss(cell: u32, seed: u32, samples: u32, dx: f32, dy: f32, dz: f32): void {
+  gatherR = 0;
+  gatherG = 0;
+  gatherB = 0;
+  const roughness = load<f32>(surface.part, PART_ROUGHNESS), specular = load<f32>(surface.part, PART_SPECULAR);
+  if (!(specular > 0)) return;
+  const gx = surface.gx, gy = surface.gy, gz = surface.gz, px = surface.px, py = surface.py, pz = surface.pz;
+  const x = px + gx * surface.offset, y = py + gy * surface.offset, z = pz + gz * surface.offset;
+  const sun = light.hasSun(), environment = light.hasEnvironment(), lamps = light.properLamps() > 0;
+  for (let s: u32 = 0; s < samples; s++) {
+    startSample(cell, s, seed);
+    prepareGloss(dx, dy, dz, gx, gy, gz, roughness, specular);
+    if (sun) {
+      seekDimension(CATCHER_DIMENSION);
+      light.drawSun();
+      const m = light.maskAtPoint(px, py, pz);
+      gatherDrawn(x, y, z, gx, gy, gz, light.sunX, light.sunY, light.sunZ, FAR, light.sunPdf(), m * paramF(PARAM_SUN_IRRADIANCE), m * paramF(PARAM_SUN_IRRADIANCE + 4), m * paramF(PARAM_SUN_IRRADIANCE + 8));
+    }
+    if (environment) {
+      seekDimension(CATCHER_DIMENSION + 2);
+      if (light.drawEnvironment()) gatherDrawn(x, y, z, gx, gy, gz, light.toX, light.toY, light.toZ, FAR, light.density, light.lightR, light.lightG, light.lightB);
+    }
+    if (lamps) {
+      seekDimension(LAMP_DIMENSION);
+      if (light.drawAnyLamp(x, y, z, 0)) gatherDrawn(x, y, z, gx, gy, gz, light.toX, light.toY, light.toZ, light.reach, light.density, light.lightR, light.lightG, light.lightB);
+    }
+    setFrame(gx, gy, gz);
+    seekDimension(REFLECTION_DIMENSION);
+    draw();
+    if (!bsdf.sampleBsdf(viewX, viewY, viewZ, 0, draw1(), draw2())) continue;
+    bsdf.evaluateBsdf(viewX, viewY, viewZ, bsdf.outX, bsdf.outY, bsdf.outZ);
+    if (!(bsdf.pdf > 0)) continue;
+    const density = bsdf.pdf, weight = bsdf.fR / density;
+    toWorld(bsdf.outX, bsdf.outY, bsdf.outZ);
+    followPath(x, y, z, worldX(), worldY(), worldZ(), false, density, 0, FROM_GLOSS, false, 0, <f32>0.5 * roughness * roughness, REFLECTED_PATH_DIMENSION);
+    gatherR += weight * radianceR;
+    gatherG += weight * radianceG;
+    gatherB += weight * radianceB;
+  }
+  const n = ONE / <f32>samples;
+  gatherR *= n;
+  gatherG *= n;
+  gatherB *= n;
+}
+
+function gatherDrawn(x: f32, y: f32, z: f32, gx: f32, gy: f32, gz: f32, toX: f32, toY: f32, toZ: f32, reach: f32, density: f32, r: f32, g: f32, b: f32): void {
+  if (toX * gx + toY * gy + toZ * gz <= 0 || light.setBlocks(x, y, z, toX, toY, toZ, reach)) return;
+  setFrame(gx, gy, gz);
+  bsdf.evaluateBsdf(viewX, viewY, viewZ, localX(toX, toY, toZ), localY(toX, toY, toZ), localZ(toX, toY, toZ));
+  if (!(bsdf.pdf > 0)) return;
+  const w = bsdf.fR * density / (density + bsdf.pdf);
+  gatherR += w * r;
+  gatherG += w * g;
+  gatherB += w * b;
+}
 
 function gatherHemisphere(cell: u32, seed: u32, samples: u32): void {
   const gx = surface.gx, gy = surface.gy, gz = surface.gz;
@@ -362,6 +483,9 @@ function gatherHemisphere(cell: u32, seed: u32, samples: u32): void {
   }
   const n = ONE / <f32>samples;
   openShare = open * n;
+  setR = br * n;
+  setG = bg * n;
+  setB = bb * n;
   bounceR = (br + lr) * n;
   bounceG = (bg + lg) * n;
   bounceB = (bb + lb) * n;

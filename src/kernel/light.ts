@@ -136,6 +136,15 @@ export function properLamps(): u32 {
   return paramU(PARAM_LAMP_PROPER);
 }
 
+/** Probability by which one of the lamps from number `first` on is drawn from among all. */
+export function shareFrom(first: u32): f32 {
+  return first > 0 ? ONE - load<f32>(paramU(PARAM_LAMPS) + (first - 1) * LAMP_BYTES, LAMP_SUM) : ONE;
+}
+/** The same for one lamp alone. */
+export function shareOf(lamp: u32): f32 {
+  return load<f32>(lamp, LAMP_SHARE);
+}
+
 /** Draws one of the lamps by their power, from number `first` on, and a point on it, as seen from (x, y, z). */
 export function drawAnyLamp(x: f32, y: f32, z: f32, first: u32): bool {
   const lamps = paramU(PARAM_LAMPS), count = paramU(PARAM_LAMP_COUNT);

@@ -1,7 +1,8 @@
 // Radiance along a ray, with the props or without them.
 //
 // A set surface that the camera sees shows the plate, so its radiance without props is known: the plate's own colour.
-// With props it is scaled by how much of its irradiance they take away, and the light they return is followed on.
+// With props it is scaled by how much of its irradiance they take away, and the light they return is followed on. What
+// the camera sees of its gloss is no light that others get: it is taken off, and each way gets the gloss of its own.
 // Surfaces that the plate does not show, and the endless floor, are Lambert in a colour given for them.
 //
 // Light that goes through glass towards a surface that was already lit straight through it (see ask.ts) is not counted
@@ -19,7 +20,7 @@ import * as light from "./light";
 import {
   INSTANCE_FLAGS, INSTANCE_MOVES, MATERIAL_SEES_BACKDROP, MATERIAL_THIN, MATERIAL_TRANSMITS, PARAM_FILL, PARAM_FILL_HEIGHT, PARAM_FILL_WIDTH, PARAM_FLOOR_ALBEDO,
   PARAM_FLOOR_HEIGHT, PARAM_FLOOR_ON, PARAM_FRAME_HEIGHT, PARAM_FRAME_WIDTH, PARAM_LIMIT, PARAM_MAX_DEPTH, PARAM_PLATE, PARAM_PLATE_HEIGHT,
-  PARAM_PLATE_WIDTH, PARAM_POSITION, PARAM_PROP_ROOT, PARAM_SET_ROOT, PARAM_SUN_IRRADIANCE, PART_ALBEDO, PART_FLAGS, PART_IS_SET, RAY_BOUNCE,
+  PARAM_PLATE_WIDTH, PARAM_POSITION, PARAM_PROP_ROOT, PARAM_SET_ROOT, PARAM_SUN_IRRADIANCE, PART_ALBEDO, PART_FLAGS, PART_IS_SET, PART_ROUGHNESS, PART_SPECULAR, RAY_BOUNCE,
   RAY_CAMERA, RAY_REFLECTION, RAY_SHADOW,
 } from "./layout";
 
@@ -29,6 +30,10 @@ const INV_PI: f32 = 0.3183098861837907;
 const FAR: f32 = 1e30;
 /** Dimensions of a bounce: sun 0, environment 1-2, lamps 3-4, lobe 5, direction 6, roulette 7. */
 const BOUNCE_DIMENSIONS: u32 = 8;
+/** Share of the paths that follow the gloss of the set on, where it has any. */
+const GLOSS_SHARE: f32 = 0.25;
+/** Density below which a lobe scatters as a matt surface does. */
+const BROAD: f32 = 5;
 
 /** Lights that the surface before has counted in full by itself: a path that meets them adds nothing. */
 export const TAKEN_SUN: u32 = 1;
@@ -139,11 +144,46 @@ function gainLight(matt: bool, props: bool, through: bool, weighed: bool, tr: f3
     y = surface.py - surface.gy * surface.offset;
     z = surface.pz - surface.gz * surface.offset;
   }
-  if (light.setBlocks(x, y, z, toX, toY, toZ, reach)) return;
+  // From a lifted start the lamp is nearer, and a prop that shines would hide itself.
+  const far = side < 0 ? reach : reach - (surface.liftX * toX + surface.liftY * toY + surface.liftZ * toZ);
+  if (light.setBlocks(x, y, z, toX, toY, toZ, far)) return;
   if (props) {
-    if (light.propsBlock(x, y, z, toX, toY, toZ, reach)) return;
+    if (light.propsBlock(x, y, z, toX, toY, toZ, far)) return;
     gain(matt, tr * fr * throughR(), tg * fg * throughG(), tb * fb * throughB());
   } else gain(matt, tr * fr, tg * fg, tb * fb);
+}
+
+// Towards the viewer, in the frame of the plate's gloss.
+let viewX: f32 = 0, viewY: f32 = 0, viewZ: f32 = 1;
+
+/** Adds the drawn lights' reflection in the gloss of the set surface loaded last, which the plate shows at pixel (u, v). */
+function gainGloss(matt: bool, props: bool, tr: f32, tg: f32, tb: f32, dx: f32, dy: f32, dz: f32, x: f32, y: f32, z: f32, u: f32, v: f32, start: u32): void {
+  const roughness = load<f32>(surface.part, PART_ROUGHNESS), specular = load<f32>(surface.part, PART_SPECULAR);
+  surface.makeGloss(specular, roughness);
+  setFrame(surface.gx, surface.gy, surface.gz);
+  viewX = -localX(dx, dy, dz);
+  viewY = -localY(dx, dy, dz);
+  viewZ = max<f32>(-localZ(dx, dy, dz), 1e-4);
+  bsdf.prepareBsdf(viewZ);
+  if (light.hasSun()) {
+    seekDimension(start);
+    light.drawSun();
+    setFrame(surface.gx, surface.gy, surface.gz);
+    const m = light.maskAtPixel(u, v);
+    gainLight(matt, props, false, true, tr, tg, tb, viewX, viewY, viewZ, light.sunX, light.sunY, light.sunZ, FAR, light.sunPdf(), m * paramF(PARAM_SUN_IRRADIANCE), m * paramF(PARAM_SUN_IRRADIANCE + 4), m * paramF(PARAM_SUN_IRRADIANCE + 8));
+  }
+  if (light.hasEnvironment()) {
+    seekDimension(start + 1);
+    if (light.drawEnvironment()) gainLight(matt, props, false, true, tr, tg, tb, viewX, viewY, viewZ, light.toX, light.toY, light.toZ, FAR, light.density, light.lightR, light.lightG, light.lightB);
+  }
+  if (light.lampCount() != 0) {
+    seekDimension(start + 3);
+    if (light.drawAnyLamp(x, y, z, 0)) {
+      setFrame(surface.gx, surface.gy, surface.gz);
+      gainLight(matt, props, false, true, tr, tg, tb, viewX, viewY, viewZ, light.toX, light.toY, light.toZ, light.reach, light.density, light.lightR, light.lightG, light.lightB);
+    }
+  }
+  setFrame(surface.gx, surface.gy, surface.gz);
 }
 
 /** The same for a Lambert surface of the colour loaded, whose colour is in the throughput already. */
@@ -171,7 +211,7 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
   let ox = rox, oy = roy, oz = roz, dx = rdx, dy = rdy, dz = rdz, pdfBefore = pdfFirst, taken = takenFirst, width = widthFirst, spread = spreadFirst;
   let tr: f32 = 1, tg: f32 = 1, tb: f32 = 1;
   let insideR: f32 = 0, insideG: f32 = 0, insideB: f32 = 0;
-  let backdrop = from == FROM_CAMERA, matt = from == FROM_MATT, straight = from == FROM_MATT;
+  let backdrop = from == FROM_CAMERA, matt = from == FROM_MATT, straight = from != FROM_CAMERA;
   let mask: u32 = from == FROM_CAMERA ? RAY_CAMERA : from == FROM_GLOSS ? RAY_REFLECTION : RAY_SHADOW;
   freeR = 0;
   freeG = 0;
@@ -225,7 +265,7 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         const w: f32 = environment && pdfBefore > 0 ? pdfBefore / (pdfBefore + light.environmentPdf(dx, dy, dz)) : ONE;
         gain(matt && depth > 0, tr * w * light.skyR, tg * w * light.skyG, tb * w * light.skyB);
         if (sunOn && !(taken & TAKEN_SUN) && pdfBefore > 0 && light.inSun(dx, dy, dz)) {
-          const p = light.sunPdf(), q = p * pdfBefore / (pdfBefore + p);
+          const p = light.sunPdf(), q = light.maskAlongSun(ox, oy, oz) * p * pdfBefore / (pdfBefore + p);
           gain(matt, tr * q * sr, tg * q * sg, tb * q * sb);
         }
         break;
@@ -242,8 +282,10 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
       if (plateShows()) {
         const u = projectedX(), v = projectedY();
         takePlate();
-        const cr = texelR(), cg = texelG(), cb = texelB();
-        if (!props || !paramU(PARAM_FILL)) {
+        let cr = texelR(), cg = texelG(), cb = texelB();
+        // Through glass the camera sees the gloss that it photographed.
+        const glossy = paramU(PARAM_FILL) && load<f32>(surface.part, PART_SPECULAR) > 0, direct = mask == RAY_CAMERA;
+        if (!paramU(PARAM_FILL) || (!props && (direct || !glossy))) {
           gain(false, tr * cr, tg * cg, tb * cb);
           break;
         }
@@ -251,8 +293,23 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         samplePicture(paramU(PARAM_FILL), fw, fh, u / paramF(PARAM_FRAME_WIDTH) * <f32>fw, v / paramF(PARAM_FRAME_HEIGHT) * <f32>fh);
         const fillR = texelR(), fillG = texelG(), fillB = texelB();
         const x = surface.px + surface.gx * surface.offset, y = surface.py + surface.gy * surface.offset, z = surface.pz + surface.gz * surface.offset;
+        let onGloss = false;
+        if (glossy) {
+          samplePicture(paramU(PARAM_FILL) + fw * fh * 24, fw, fh, u / paramF(PARAM_FRAME_WIDTH) * <f32>fw, v / paramF(PARAM_FRAME_HEIGHT) * <f32>fh);
+          const gr = min<f32>(cr, texelR()), gg = min<f32>(cg, texelG()), gb = min<f32>(cb, texelB());
+          cr -= gr;
+          cg -= gg;
+          cb -= gb;
+          if (direct) gain(false, tr * gr, tg * gg, tb * gb);
+          else {
+            gainGloss(matt, props, tr, tg, tb, dx, dy, dz, x, y, z, u, v, start);
+            seekDimension(start + 5);
+            draw();
+            onGloss = draw1() < GLOSS_SHARE;
+          }
+        }
         let er = fillR, eg = fillG, eb = fillB, lossR: f32 = 0, lossG: f32 = 0, lossB: f32 = 0;
-        if (sunOn) {
+        if (props && sunOn) {
           seekDimension(start);
           light.drawSun();
           const c = light.sunX * surface.gx + light.sunY * surface.gy + light.sunZ * surface.gz;
@@ -267,17 +324,18 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
             lossB = e * sb * (blocked ? ONE : ONE - throughB());
           }
         }
-        if (proper) {
+        if (props && proper) {
           // The lamps' light is in the fill; here only what a prop takes of it.
           seekDimension(start + 3);
           if (light.drawAnyLamp(x, y, z, 0)) {
             const c = light.toX * surface.gx + light.toY * surface.gy + light.toZ * surface.gz;
             const toX = light.toX, toY = light.toY, toZ = light.toZ, reach = light.reach;
             const r = light.lightR, g = light.lightG, b = light.lightB;
-            if (c > 0 && !light.setBlocks(x, y, z, toX, toY, toZ, reach) && light.propsBlock(x, y, z, toX, toY, toZ, reach)) {
-              lossR += c * r;
-              lossG += c * g;
-              lossB += c * b;
+            if (c > 0 && !light.setBlocks(x, y, z, toX, toY, toZ, reach)) {
+              const blocked = light.propsBlock(x, y, z, toX, toY, toZ, reach);
+              lossR += c * r * (blocked ? ONE : ONE - throughR());
+              lossG += c * g * (blocked ? ONE : ONE - throughG());
+              lossB += c * b * (blocked ? ONE : ONE - throughB());
             }
           }
         }
@@ -285,26 +343,52 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         setFrame(surface.gx, surface.gy, surface.gz);
         const cosine = drawCosine();
         const wx = worldX(), wy = worldY(), wz = worldZ();
-        const occluder = light.nearestCaster(x, y, z, wx, wy, wz);
+        const occluder = props ? light.nearestCaster(x, y, z, wx, wy, wz) : -1;
         const reach = hitT();
         const meetsProp = occluder >= 0 && !light.setBlocks(x, y, z, wx, wy, wz, reach);
         if (meetsProp) {
-          // What the prop hides in that direction: the sky, or, of the set, the mean of what arrives here.
+          // What the prop hides in that direction: the sky, or, of the set, the mean of what it sends here.
           const open = wz > 0 && !light.setBlocks(x, y, z, wx, wy, wz, FAR);
           if (open) light.loadSky(wx, wy, wz, false);
-          lossR += open ? PI * light.skyR : fillR;
-          lossG += open ? PI * light.skyG : fillG;
-          lossB += open ? PI * light.skyB : fillB;
+          else samplePicture(paramU(PARAM_FILL) + fw * fh * 12, fw, fh, u / paramF(PARAM_FRAME_WIDTH) * <f32>fw, v / paramF(PARAM_FRAME_HEIGHT) * <f32>fh);
+          lossR += open ? PI * light.skyR : texelR();
+          lossG += open ? PI * light.skyG : texelG();
+          lossB += open ? PI * light.skyB : texelB();
         }
         const tiny: f32 = 1e-6;
-        gain(false, tr * cr * max<f32>(0, ONE - lossR / max<f32>(er, tiny)), tg * cg * max<f32>(0, ONE - lossG / max<f32>(eg, tiny)), tb * cb * max<f32>(0, ONE - lossB / max<f32>(eb, tiny)));
-        if (!meetsProp) break;
-        tr *= min<f32>(1, PI * cr / max<f32>(er, tiny));
-        tg *= min<f32>(1, PI * cg / max<f32>(eg, tiny));
-        tb *= min<f32>(1, PI * cb / max<f32>(eb, tiny));
+        // One sample may take more than there is; only their mean is a share.
+        gain(false, tr * cr * (ONE - lossR / max<f32>(er, tiny)), tg * cg * (ONE - lossG / max<f32>(eg, tiny)), tb * cb * (ONE - lossB / max<f32>(eb, tiny)));
         ox = x;
         oy = y;
         oz = z;
+        backdrop = false;
+        if (onGloss) {
+          draw();
+          setFrame(surface.gx, surface.gy, surface.gz);
+          if (!bsdf.sampleBsdf(viewX, viewY, viewZ, 0, draw1(), draw2())) break;
+          bsdf.evaluateBsdf(viewX, viewY, viewZ, bsdf.outX, bsdf.outY, bsdf.outZ);
+          if (!(bsdf.pdf > 0)) break;
+          const s = bsdf.fR / (GLOSS_SHARE * bsdf.pdf);
+          tr *= s;
+          tg *= s;
+          tb *= s;
+          toWorld(bsdf.outX, bsdf.outY, bsdf.outZ);
+          dx = worldX();
+          dy = worldY();
+          dz = worldZ();
+          pdfBefore = bsdf.pdf;
+          taken = 0;
+          straight = true;
+          matt = matt || bsdf.pdf < BROAD;
+          mask = matt ? RAY_SHADOW : RAY_REFLECTION;
+          spread = max<f32>(spread, bsdf.pdf < BROAD ? 0.25 : <f32>0.5 * surface.roughness * surface.roughness);
+          continue;
+        }
+        if (!meetsProp) break;
+        const kept: f32 = glossy && !direct ? ONE / (ONE - GLOSS_SHARE) : ONE;
+        tr *= kept * min<f32>(1, PI * cr / max<f32>(er, tiny));
+        tg *= kept * min<f32>(1, PI * cg / max<f32>(eg, tiny));
+        tb *= kept * min<f32>(1, PI * cb / max<f32>(eb, tiny));
         dx = wx;
         dy = wy;
         dz = wz;
@@ -313,7 +397,6 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         straight = true;
         matt = true;
         mask = RAY_SHADOW;
-        backdrop = false;
         spread = 0.25;
         continue;
       }
@@ -449,7 +532,7 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         } else if (!straight) pdfBefore = 0;
       }
       // Broad lobes scatter as a matt surface does.
-      const broad = bsdf.pdf < 5;
+      const broad = bsdf.pdf < BROAD;
       matt = matt || broad;
       mask = matt ? RAY_SHADOW : crossing ? mask : RAY_REFLECTION;
       spread = max<f32>(spread, broad ? 0.25 : <f32>0.5 * surface.roughness * surface.roughness);

@@ -312,6 +312,7 @@ export function setBase(r: f32, g: f32, b: f32): void {
 export function makeGloss(weight: f32, rough: f32): void {
   setBase(0, 0, 0);
   flags = 0;
+  front = true;
   metallic = 0;
   roughness = rough;
   index = 1.5;

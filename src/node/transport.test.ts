@@ -145,6 +145,101 @@ describe("materials against closed forms", () => {
   });
 });
 
+describe("layers of a material against their specifications", () => {
+  test("a smooth clear coat over black reflects as Schlick's curve from 0.04 says", async () => {
+    // KHR_materials_clearcoat: fresnel_coat(0.04, V·N).
+    for (const degrees of [0, 60, 75]) {
+      const material = { baseColor: BLACK, roughness: 1, coat: 1, coatRoughness: 0 };
+      const mean = await meanRadiance(under(from(degrees), [1, 1, 1], [square(material)]), 256);
+      const expected = 0.04 + 0.96 * (1 - Math.cos(toRadians(degrees))) ** 5;
+      mean.forEach((v) => expect(Math.abs(v / expected - 1)).toBeLessThan(0.01));
+    }
+  });
+
+  test.each([0, 60])(
+    "a coat and what it leaves to white paint below make up all light, at %p degrees",
+    async (degrees) => {
+      // The same: the base is scaled by 1 - coat × fresnel_coat.
+      const material = { baseColor: WHITE, roughness: 1, coat: 0.8, coatRoughness: 0 };
+      const mean = await meanRadiance(under(from(degrees), [1, 1, 1], [square(material)]), 512);
+      mean.forEach((v) => expect(Math.abs(v - 1)).toBeLessThan(0.01));
+    },
+  );
+
+  /** Share of even light from all around that the sheen returns: distribution and visibility of KHR_materials_sheen. */
+  function sheenAlbedo(roughness: number, degrees: number): number {
+    const alpha = roughness ** 2;
+    const view: Vec3 = [Math.sin(toRadians(degrees)), 0, Math.cos(toRadians(degrees))];
+    const [rows, turns] = [400, 400];
+    let sum = 0;
+    for (let i = 0; i < rows; i++) {
+      const z = (i + 0.5) / rows;
+      for (let j = 0; j < turns; j++) {
+        const a = ((j + 0.5) / turns) * 2 * Math.PI;
+        const s = Math.sqrt(1 - z * z);
+        const h = normalize([view[0] + s * Math.cos(a), s * Math.sin(a), view[2] + z]);
+        const d = ((2 + 1 / alpha) * (1 - h[2] ** 2) ** (0.5 / alpha)) / (2 * Math.PI);
+        sum += (d * z) / (4 * (z + view[2] - z * view[2]));
+      }
+    }
+    return (sum / (rows * turns)) * 2 * Math.PI;
+  }
+
+  test.each([
+    [0.5, 30],
+    [0.5, 70],
+    [0.9, 60],
+  ])(
+    "sheen of roughness %p at %p degrees: over black its own albedo, over white all light",
+    async (roughness, degrees) => {
+      const sheen = { roughness: 1, sheenColor: [1, 0.5, 0] as Vec3, sheenRoughness: roughness };
+      const albedo = sheenAlbedo(roughness, degrees);
+      const black = await meanRadiance(under(from(degrees), [1, 1, 1], [square({ baseColor: BLACK, ...sheen })]), 1024);
+      [1, 0.5, 0].forEach((c, k) => expect(Math.abs(black[k] - c * albedo)).toBeLessThan(0.01 * albedo + 1e-6));
+      // The base is scaled by 1 - max(sheenColor) × E, in all channels alike.
+      const white = await meanRadiance(under(from(degrees), [1, 1, 1], [square({ baseColor: WHITE, ...sheen })]), 1024);
+      [1, 0.5, 0].forEach((c, k) => expect(Math.abs(white[k] - (1 - (1 - c) * albedo))).toBeLessThan(0.01));
+    },
+  );
+
+  test("a brushed metal spreads a light along its grain as the anisotropic distribution says", async () => {
+    // KHR_materials_anisotropy: αt = mix(α, 1, strength²), αb = α; GGX and Smith's masking along each.
+    const [roughness, strength, tilt] = [0.5, 0.6, toRadians(15)];
+    const alphaB = roughness ** 2;
+    const alphaT = alphaB + (1 - alphaB) * strength ** 2;
+    const model = square({ baseColor: WHITE, metallic: 1, roughness, anisotropy: strength });
+    model.meshes[0].uvs = new Float32Array([0, 0, 1, 0, 1, 1, 0, 1]);
+    const seen = async (turn: number) => {
+      const lamp: Lamp = {
+        name: "lamp",
+        kind: "disc",
+        position: [
+          20 * Math.sin(2 * tilt) * Math.cos(turn),
+          20 * Math.sin(2 * tilt) * Math.sin(turn),
+          20 * Math.cos(2 * tilt),
+        ],
+        facing: [-Math.sin(2 * tilt) * Math.cos(turn), -Math.sin(2 * tilt) * Math.sin(turn), -Math.cos(2 * tilt)],
+        across: [-Math.sin(turn), Math.cos(turn), 0],
+        size: [0.5, 0.5],
+        radiance: [100, 100, 100],
+      };
+      const scene = withModels(emptyScene(lookAt([0, 0, 50], [0, 0, 0])), [model]);
+      return (await meanRadiance({ ...scene, lamps: [lamp] }, 512, 1))[0];
+    };
+    const value = (turn: number) => {
+      const [x, y] = [Math.cos(turn), Math.sin(turn)];
+      const t = Math.tan(tilt);
+      const d = 1 / (Math.cos(tilt) ** 4 * (1 + t * t * ((x / alphaT) ** 2 + (y / alphaB) ** 2)) ** 2);
+      const masking = Math.sqrt(1 + Math.tan(2 * tilt) ** 2 * ((alphaT * x) ** 2 + (alphaB * y) ** 2));
+      return d / (1 + masking);
+    };
+    const along = await seen(0);
+    for (const turn of [45, 90].map(toRadians)) {
+      expect(Math.abs((await seen(turn)) / along / (value(turn) / value(0)) - 1)).toBeLessThan(0.02);
+    }
+  });
+});
+
 describe("lamps against closed forms", () => {
   const matt = square({ baseColor: [0.5, 0.5, 0.5, 1], roughness: 1 });
   const lit = async (lamp: Partial<Lamp>) => {

@@ -6,7 +6,7 @@ import type { LoadedScene } from "./upload.ts";
 /** Cells of the fill map along the longer side of the frame. */
 const FILL_CELLS = 160;
 
-/** Irradiance of the set without props over a coarse grid of the plate, RGB. */
+/** Light on the set without props over a coarse grid of the plate, RGB: three pictures, see PARAM_FILL. */
 export interface FillMap {
   width: number;
   height: number;
@@ -28,10 +28,11 @@ export function measureFill(
   const s = FILL_CELLS / Math.max(frame.width, frame.height);
   const width = Math.max(2, Math.round(frame.width * s));
   const height = Math.max(2, Math.round(frame.height * s));
-  const address = memory.reserve(width * height * 12);
+  const address = memory.reserve(width * height * 36);
   kernel.renderFill(loaded.params, 0, height, width, height, samples, address);
-  const cells = memory.f32(address, width * height * 3);
-  spreadIntoGaps(cells, width, height);
+  const cells = memory.f32(address, width * height * 9);
+  for (let at = 0; at < cells.length; at += width * height * 3)
+    spreadIntoGaps(cells.subarray(at, at + width * height * 3), width, height);
   setFill(memory, loaded, address, width, height);
   return { width, height, cells: cells.slice() };
 }

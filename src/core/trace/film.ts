@@ -102,7 +102,8 @@ export function emptyPasses(width: number, height: number): Passes {
 
 /**
  * Passes of a film of sums (layout: src/kernel/layout.ts). The ratio is the quotient of the weighted sums with and
- * without props; exactly 1 where nothing differs, no catcher was met, or nothing arrives.
+ * without props; exactly 1 where nothing differs, no catcher was met, or nothing arrives. Added light is the catcher's
+ * reflection with the props, less what `plate * ratio` holds of the one without.
  */
 export function developFilm(
   film: Float32Array,
@@ -128,7 +129,9 @@ export function developFilm(
         w0 += groups[g][k] * film[at + 3];
       }
       ratio[i * 3 + k] = w0 > 0 && w !== w0 ? w / w0 : 1;
-      added[i * 3 + k] = film[f + L.FILM_ADDED + k] * catcherScale;
+      // The plate's own reflection is in the plate and would be scaled with it: the rest of it is given back.
+      const gloss = (1 - ratio[i * 3 + k]) * film[f + L.FILM_GLOSS + k];
+      added[i * 3 + k] = (film[f + L.FILM_ADDED + k] + gloss) * catcherScale;
     }
     const a = film[f + L.FILM_ALPHA];
     depth[i] = a > 0 ? film[f + L.FILM_DEPTH] / a : 0;
@@ -179,7 +182,8 @@ export function developHalf(
       const [evenW, evenW0] = [film[h + L.HALF_W + k], film[h + L.HALF_W0 + k]];
       const [halfW, halfW0] = odd ? [w - evenW, w0 - evenW0] : [evenW, evenW0];
       out.ratio[i * 3 + k] = halfW0 > 1e-9 ? (halfW / halfW0) * change : 1;
-      out.added[i * 3 + k] = caught > 0 ? take(f + L.FILM_ADDED + k, L.HALF_ADDED + k) / caught : 0;
+      const gloss = (1 - out.ratio[i * 3 + k]) * take(f + L.FILM_GLOSS + k, L.HALF_GLOSS + k);
+      out.added[i * 3 + k] = caught > 0 ? (take(f + L.FILM_ADDED + k, L.HALF_ADDED + k) + gloss) / caught : 0;
     }
   }
   return out;

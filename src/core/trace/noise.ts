@@ -54,15 +54,17 @@ export function pixelNoise(f: NoisyFilm, x: number, y: number): number {
         w0 += film[i + 3];
       }
       const [wEven, w0Even] = [film[h + L.HALF_W + k], film[h + L.HALF_W0 + k]];
-      const added = film[at + L.FILM_ADDED + k];
-      const addedEven = film[h + L.HALF_ADDED + k];
       const [wOdd, w0Odd] = [w - wEven, w0 - w0Even];
       const behind = plate.pixels[p + k];
       const ratioA = w0Even > 1e-9 ? wEven / w0Even : 1;
       const ratioB = w0Odd > 1e-9 ? wOdd / w0Odd : 1;
-      a += (1 - aEven / even) * (behind * ratioA + (caughtEven > 0 ? addedEven / caughtEven : 0));
+      const glossEven = film[h + L.HALF_GLOSS + k];
+      const addedEven = film[h + L.HALF_ADDED + k];
+      const addedA = addedEven + (1 - ratioA) * glossEven;
+      const addedB = film[at + L.FILM_ADDED + k] - addedEven + (1 - ratioB) * (film[at + L.FILM_GLOSS + k] - glossEven);
       const caughtOdd = caught - caughtEven;
-      b += (1 - (alpha - aEven) / odd) * (behind * ratioB + (caughtOdd > 0 ? (added - addedEven) / caughtOdd : 0));
+      a += (1 - aEven / even) * (behind * ratioA + (caughtEven > 0 ? addedA / caughtEven : 0));
+      b += (1 - (alpha - aEven) / odd) * (behind * ratioB + (caughtOdd > 0 ? addedB / caughtOdd : 0));
     }
     const d = 127.5 * (linearToSrgb(Math.min(1, Math.max(0, a))) - linearToSrgb(Math.min(1, Math.max(0, b))));
     sum += d * d;

@@ -1,0 +1,154 @@
+import { describe, expect, test } from "@jest/globals";
+import { compositeLinear } from "#core/comp/composite";
+import type { Vec3 } from "#core/math/vec3";
+import { normalize } from "#core/math/vec3";
+import { noDistortion } from "#core/optics/distortion";
+import type { Camera } from "#core/optics/camera";
+import type { Material } from "#core/props/model";
+import { primitiveModel } from "#core/props/primitives";
+import { standing } from "#core/props/transform";
+import { developFilm } from "#core/trace/film";
+import type { PropPiece, TraceScene } from "#core/trace/scene";
+import * as L from "#kernel/layout";
+import { emptyScene, lookAt, meanOf, quadModel, withModels } from "../testing/render.ts";
+import { renderScene } from "./renderScene.ts";
+
+/**
+ * A catcher stands for a real surface: with the picture of that surface as the plate, the composite must be the picture
+ * in which the prop really stands on it. Both pictures are path-traced here, the surface as a model with a BSDF.
+ */
+
+const SIZE = 40;
+const SAMPLES = 384;
+const ALBEDO: Vec3 = [0.3, 0.24, 0.16];
+const LIFT = 0.25;
+
+const camera: Camera = {
+  ...lookAt([0, -2.2, 0.9], [0, 0, 0.12], 70),
+  principal: [SIZE / 2, SIZE / 2],
+  distortion: noDistortion(),
+};
+
+type Light = Pick<TraceScene, "sun" | "sky" | "lamps">;
+
+const lamp = {
+  name: "window",
+  kind: "rectangle" as const,
+  position: [0.2, 2.4, 0.9] as Vec3,
+  facing: [0, -1, 0] as Vec3,
+  across: [1, 0, 0] as Vec3,
+  size: [1.2, 1] as [number, number],
+  radiance: [8, 9, 10] as Vec3,
+};
+
+const box = (material: Partial<Material> = {}): PropPiece => {
+  const model = primitiveModel("box", [0.6, 0.2, 0.15], 0.6, 0);
+  model.materials = [{ ...model.materials[0], ...material }];
+  return { model, placement: { ...standing([0, 0.1, 0]), scale: [0.4, 0.3, LIFT] } };
+};
+
+/** Mean colours of the picture's nine parts: the composite's over those of the real thing. */
+async function againstTruth(light: Light, gloss: { specular: number; roughness: number }, prop: PropPiece) {
+  const ground = quadModel([-3, -3, 0], [6, 0, 0], [0, 6, 0], { baseColor: [...ALBEDO, 1], index: 1.5, ...gloss });
+  const floor = { model: ground, placement: standing() };
+  const base: TraceScene = { ...emptyScene(camera), ...light, frame: { width: SIZE, height: SIZE } };
+  const settings = { width: SIZE, height: SIZE, seed: 2, maxDepth: 6 };
+  const picture = async (props: PropPiece[]) => {
+    const film = await renderScene({ ...base, props }, settings, { samples: SAMPLES });
+    const out = new Float32Array(SIZE * SIZE * 3);
+    for (let i = 0; i < SIZE * SIZE; i++)
+      for (let k = 0; k < 3; k++) {
+        const f = i * film.layout.stride;
+        out[i * 3 + k] = film.pixels[f + L.FILM_PROP + k] / film.pixels[f + L.FILM_SAMPLES];
+      }
+    return out;
+  };
+  const [without, truth] = [await picture([floor]), await picture([floor, prop])];
+  const plate = { width: SIZE, height: SIZE, pixels: without, linear: without };
+  const { positions, indices } = ground.meshes[0];
+  const film = await renderScene(
+    {
+      ...base,
+      picture: false,
+      plate,
+      props: [prop],
+      set: [{ positions, indices, catcher: true, albedo: ALBEDO, ...gloss }],
+    },
+    settings,
+    { samples: SAMPLES, fillSamples: 96 },
+  );
+  const composite = compositeLinear(plate, developFilm(film.pixels, SIZE, SIZE, film.layout));
+  const ratios: number[] = [];
+  for (let part = 0; part < 9; part++) {
+    const sums = [0, 0];
+    for (let y = 0; y < SIZE; y++)
+      for (let x = 0; x < SIZE; x++) {
+        if (Math.floor((y / SIZE) * 3) * 3 + Math.floor((x / SIZE) * 3) !== part) continue;
+        for (let k = 0; k < 3; k++) {
+          sums[0] += composite[(y * SIZE + x) * 3 + k];
+          sums[1] += truth[(y * SIZE + x) * 3 + k];
+        }
+      }
+    ratios.push(sums[0] / sums[1]);
+  }
+  return ratios;
+}
+
+describe("a catcher stands for a real surface", () => {
+  const dark: Light = { sun: null, sky: [0.05, 0.06, 0.08] };
+  const sunny: Light = {
+    sun: { direction: normalize([0.5, 0.8, 0.6]), irradiance: [3, 2.8, 2.4], angularRadius: 0.01 },
+    sky: [0.3, 0.4, 0.5],
+  };
+
+  test.each<[string, Light, { specular: number; roughness: number }, Partial<Material>]>([
+    ["a matt floor before a window", { ...dark, lamps: [lamp] }, { specular: 0, roughness: 1 }, {}],
+    ["a polished floor before a window", { ...dark, lamps: [lamp] }, { specular: 1, roughness: 0.4 }, {}],
+    ["a mirror-like floor before a window", { ...dark, lamps: [lamp] }, { specular: 1, roughness: 0.1 }, {}],
+    ["wet ground towards the sun", sunny, { specular: 1, roughness: 0.35 }, {}],
+    [
+      "a shining prop on a polished floor, beside a lamp",
+      { ...dark, lamps: [lamp] },
+      { specular: 1, roughness: 0.5 },
+      { baseColor: [0, 0, 0, 1], emissive: [1.5, 1, 0.6] },
+    ],
+    [
+      "a metal prop that mirrors a polished floor",
+      { ...dark, lamps: [lamp] },
+      { specular: 1, roughness: 0.4 },
+      { baseColor: [0.9, 0.9, 0.9, 1], metallic: 1, roughness: 0.15 },
+    ],
+    [
+      "tinted glass on a polished floor",
+      { ...dark, lamps: [lamp] },
+      { specular: 1, roughness: 0.5 },
+      { baseColor: [1, 1, 1, 1], transmission: 1, thin: true, roughness: 0 },
+    ],
+  ])(
+    "%s",
+    async (_, light, gloss, material) => {
+      const ratios = await againstTruth(light, gloss, box(material));
+      ratios.forEach((r) => expect(Math.abs(r - 1)).toBeLessThan(0.02));
+    },
+    120_000,
+  );
+});
+
+test("a shining surface lights a smoothly shaded ball as a lamp of its size and place does", async () => {
+  const ball = primitiveModel("sphere", [0.5, 0.5, 0.5], 1, 0);
+  ball.materials = [{ ...ball.materials[0], specular: 0 }];
+  const scene = withModels(emptyScene(lookAt([0, -50, 0], [0, 0, 0], 4000)), [ball]);
+  const shining = quadModel([1.6, -0.5, -0.5], [0, 0, 1], [0, 1, 0], { baseColor: [0, 0, 0, 1], emissive: [8, 9, 10] });
+  const lit = {
+    ...lamp,
+    position: [1.6, 0, 0] as Vec3,
+    facing: [-1, 0, 0] as Vec3,
+    across: [0, 1, 0] as Vec3,
+    size: [1, 1] as [number, number],
+  };
+  const settings = { width: 16, height: 16, seed: 3, maxDepth: 2 };
+  const mean = async (s: TraceScene) => meanOf(await renderScene(s, settings, { samples: 256 }));
+  const byLamp = await mean({ ...scene, lamps: [lit] });
+  const bySurface = await mean({ ...scene, props: [...scene.props, { model: shining, placement: standing() }] });
+  byLamp.forEach((v, k) => expect(Math.abs(bySurface[k] / v - 1)).toBeLessThan(0.01));
+});
