@@ -4,19 +4,20 @@ import { aimAtPixel, lensX, lensY, lensZ, rayX, rayY, rayZ, throughLens } from "
 import { draw, draw1, draw2, seekDimension, startSample } from "./sampler";
 import { drawCosine, localX, localY, localZ, setFrame, toWorld, worldX, worldY, worldZ } from "./frame";
 import { setMoment } from "./motion";
+import { lightScratch } from "./traversal";
 import { throughB, throughG, throughR, wentThrough } from "./ask";
 import * as surface from "./surface";
 import * as bsdf from "./bsdf";
 import * as light from "./light";
 import {
-  FROM_CAMERA, FROM_GLOSS, FROM_MATT, TAKEN_LAMPS, TAKEN_SUN, clearLimited, findNearest, followPath, limited, metInstance, metT, metTriangle, metU, metV,
-  ownB, ownG, ownR, radianceB, radianceG, radianceR,
+  FROM_CAMERA, FROM_GLOSS, FROM_MATT, TAKEN_LAMPS, TAKEN_SUN, clearLimited, findNearest, followPath, keptShare, limited, metInstance, metT, metTriangle, metU, metV,
+  ownB, ownG, ownR, radianceB, radianceG, radianceR, splitLight,
 } from "./path";
 import {
   EXTRA_EMISSION, EXTRA_OCCLUSION, EXTRA_OCCLUSION_SAMPLES, EXTRA_POSITION, FEATURE_ALBEDO, FEATURE_NORMAL, FILM_ADDED, FILM_ALPHA, FILM_CATCHER,
   FILM_DEPTH, FILM_GLOSS, FILM_LIMITED, FILM_PROP, FILM_SAMPLES, FILM_SET, FILTER_CELLS, GROUP_BOUNCE, GROUP_LAMPS, GROUP_SKY, GROUP_SUN, HALF_ADDED, HALF_ALPHA,
-  HALF_CATCHER, HALF_GLOSS, HALF_PROP, HALF_W, HALF_W0, LIGHT_FLOATS, PARAM_CANCEL, PARAM_FILM, PARAM_FILM_EXTRAS, PARAM_FILM_FEATURES, PARAM_FILM_HALF,
-  PARAM_FILM_LIGHTS, PARAM_FILM_MATERIALS, PARAM_FILM_PROPS, PARAM_FILM_STRIDE, PARAM_FILTER, PARAM_FRAME_HEIGHT, PARAM_FRAME_WIDTH, PARAM_GENERATION,
+  HALF_CATCHER, HALF_GLOSS, HALF_PROP, HALF_W, HALF_W0, LIGHT_FLOATS, MAX_LIGHT_GROUPS, PARAM_CANCEL, PARAM_FILM, PARAM_FILM_EXTRAS, PARAM_FILM_FEATURES, PARAM_FILM_HALF,
+  PARAM_FILM_LIGHTS, PARAM_FILM_MATERIALS, PARAM_FILM_PROPS, PARAM_FILM_PROP_LIGHTS, PARAM_FILM_STRIDE, PARAM_FILTER, PARAM_FRAME_HEIGHT, PARAM_FRAME_WIDTH, PARAM_GENERATION,
   PARAM_HEIGHT, PARAM_LENS_RADIUS, PARAM_OCCLUSION, PARAM_PICTURE, PARAM_POSITION, PARAM_PROP_ROOT, PARAM_ROTATION, PARAM_SEED,
   PARAM_SHUTTER, PARAM_SPREAD, PARAM_SUN_IRRADIANCE, PARAM_WIDTH, PART_ALBEDO, PART_FLAGS, PART_IS_CATCHER, PART_ROUGHNESS, PART_SPECULAR, RAY_CAMERA,
 } from "./layout";
@@ -259,6 +260,7 @@ export function renderTile(params: u32, x0: u32, y0: u32, x1: u32, y1: u32, s0: 
   const lens = paramF(PARAM_LENS_RADIUS) > 0, shutter = paramU(PARAM_SHUTTER) != 0, spread = paramF(PARAM_SPREAD);
   const halfAt = paramU(PARAM_FILM_HALF) << 2, featuresAt = paramU(PARAM_FILM_FEATURES) << 2, extrasAt = paramU(PARAM_FILM_EXTRAS) << 2;
   const propsAt = paramU(PARAM_FILM_PROPS) << 2, materialsAt = paramU(PARAM_FILM_MATERIALS) << 2, lightsAt = paramU(PARAM_FILM_LIGHTS) << 2;
+  const propLightsAt = paramU(PARAM_FILM_PROP_LIGHTS) << 2, groups = GROUP_LAMPS + light.properLamps();
   const occlusion = paramF(PARAM_OCCLUSION);
   setMoment(0);
   for (let y = y0; y < y1; y++) {
@@ -299,7 +301,12 @@ export function renderTile(params: u32, x0: u32, y0: u32, x1: u32, y1: u32, s0: 
             if (materialsAt) addOne(pixel + materialsAt + (surface.materialNumber() << 2), 1);
             if (extrasAt && occlusion > 0) occlude(pixel + extrasAt, occlusion);
           }
+          if (propLightsAt) splitLight(groups);
           followPath(ox, oy, oz, dx, dy, dz, true, 0, 0, FROM_CAMERA, true, 0, spread, PATH_DIMENSION);
+          if (propLightsAt) {
+            addByLight(pixel + propLightsAt, groups);
+            splitLight(0);
+          }
           add(pixel + (FILM_PROP << 2), radianceR, radianceG, radianceB);
           if (half) add(half + (HALF_PROP << 2), radianceR, radianceG, radianceB);
           if (extrasAt) add(pixel + extrasAt + (EXTRA_EMISSION << 2), ownR, ownG, ownB);
@@ -322,6 +329,15 @@ export function renderTile(params: u32, x0: u32, y0: u32, x1: u32, y1: u32, s0: 
     }
   }
   return 0;
+}
+
+/** Adds the light of the path just followed to a pixel's sums by group. */
+function addByLight(address: u32, groups: u32): void {
+  const from = lightScratch(), count = min<u32>(groups, MAX_LIGHT_GROUPS);
+  for (let g: u32 = 0; g < count; g++) {
+    const at = from + g * 24;
+    add(address + g * 12, load<f32>(at) + keptShare * load<f32>(at, 12), load<f32>(at, 4) + keptShare * load<f32>(at, 16), load<f32>(at, 8) + keptShare * load<f32>(at, 20));
+  }
 }
 
 function noteSurface(featuresAt: u32, extrasAt: u32, r: f32, g: f32, b: f32): void {

@@ -3,9 +3,12 @@
  * Plain untyped numbers, so that both compilers read the same file. Offsets are in bytes unless said otherwise.
  */
 
-// Scratch memory of one thread: traversal stacks and spilled loop invariants, of triangles and of instances.
+// Scratch memory of one thread: traversal stacks and spilled loop invariants, of triangles and of instances, and the
+// light of a path by group: 6 f32 each, what the limit leaves alone and what it may cut.
 export const SCRATCH_BYTES = 65536;
 export const SCRATCH_INSTANCES = 32768;
+export const SCRATCH_LIGHTS = 61440;
+export const MAX_LIGHT_GROUPS = 170;
 
 // One triangle: three vertex indices and a part index.
 export const TRIANGLE_BYTES = 16;
@@ -192,6 +195,7 @@ export const PARAM_FILM_FEATURES = 364; // u32 floats, 0 for none
 export const PARAM_FILM_EXTRAS = 368; // u32 floats, 0 for none
 export const PARAM_FILM_PROPS = 372; // u32 floats: coverage by prop, 0 for none
 export const PARAM_FILM_MATERIALS = 376; // u32 floats: coverage by material, 0 for none
+export const PARAM_FILM_PROP_LIGHTS = 384; // u32 floats: light on the props by group, 3 each, 0 for none
 export const PARAM_SHUTTER = 380; // u32: 1 where anything moves
 
 export const FILTER_CELLS = 256;

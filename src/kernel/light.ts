@@ -9,7 +9,7 @@ import { draw, draw1, draw2 } from "./sampler";
 import { diskX, diskY, setFrame, toDisk, toWorld, worldX, worldY, worldZ } from "./frame";
 import { emitB, emitG, emitR, loadEmission } from "./surface";
 import {
-  LAMP_AREA, LAMP_BYTES, LAMP_INNER, LAMP_IS_DISC, LAMP_IS_RECTANGLE, LAMP_IS_SPHERE, LAMP_IS_TRIANGLE, LAMP_KIND, LAMP_NORMAL, LAMP_OUTER, LAMP_POSITION,
+  GROUP_BOUNCE, GROUP_LAMPS, LAMP_AREA, LAMP_BYTES, LAMP_INNER, LAMP_IS_DISC, LAMP_IS_RECTANGLE, LAMP_IS_SPHERE, LAMP_IS_TRIANGLE, LAMP_KIND, LAMP_NORMAL, LAMP_OUTER, LAMP_POSITION,
   LAMP_RADIANCE, LAMP_RADIUS, LAMP_SHARE, LAMP_SUM, LAMP_TRIANGLE, LAMP_TWO_SIDED, LAMP_U, LAMP_V, PARAM_BACKDROP, PARAM_BACKDROP_HEIGHT,
   PARAM_BACKDROP_WIDTH, PARAM_ENVIRONMENT, PARAM_ENVIRONMENT_ALIAS, PARAM_ENVIRONMENT_HEIGHT, PARAM_ENVIRONMENT_WEIGHT, PARAM_ENVIRONMENT_WIDTH,
   PARAM_FRAME_HEIGHT, PARAM_FRAME_WIDTH, PARAM_LAMPS, PARAM_LAMP_COUNT, PARAM_LAMP_POWER, PARAM_LAMP_PROPER, PARAM_MASK, PARAM_MASK_HEIGHT,
@@ -27,6 +27,14 @@ export let skyR: f32 = 0, skyG: f32 = 0, skyB: f32 = 0;
 // The light just drawn: direction to it, distance, radiance over density, and the density by solid angle.
 export let toX: f32 = 0, toY: f32 = 0, toZ: f32 = 0, reach: f32 = 0;
 export let lightR: f32 = 0, lightG: f32 = 0, lightB: f32 = 0, density: f32 = 0;
+
+/** Number of the lamp drawn last by `drawAnyLamp`, or met last. */
+export let lampNumber: u32 = 0;
+
+/** Group that a lamp's light counts to. */
+export function lampGroup(): u32 {
+  return lampNumber < paramU(PARAM_LAMP_PROPER) ? GROUP_LAMPS + lampNumber : GROUP_BOUNCE;
+}
 
 /** True if the rig has a sun. */
 export function hasSun(): bool {
@@ -159,6 +167,7 @@ export function drawAnyLamp(x: f32, y: f32, z: f32, first: u32): bool {
     if (load<f32>(lamps + middle * LAMP_BYTES, LAMP_SUM) > wanted) high = middle;
     else low = middle + 1;
   }
+  lampNumber = low;
   const lamp = lamps + low * LAMP_BYTES;
   const share = load<f32>(lamp, LAMP_SHARE) / max<f32>(total, 1e-12);
   if (!(share > 0) || !drawLamp(lamp, x, y, z)) return false;
@@ -298,6 +307,7 @@ export function meetLamp(ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, t
     bestCosine = c;
   }
   if (!best) return false;
+  lampNumber = (best - lamps) / LAMP_BYTES;
   let share = load<f32>(best, LAMP_SHARE);
   if (load<u32>(best, LAMP_KIND) == LAMP_IS_SPHERE) {
     const x = load<f32>(best, LAMP_POSITION) - ox, y = load<f32>(best, LAMP_POSITION + 4) - oy, z = load<f32>(best, LAMP_POSITION + 8) - oz;

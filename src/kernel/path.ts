@@ -8,7 +8,7 @@
 // Light that goes through glass towards a surface that was already lit straight through it (see ask.ts) is not counted
 // again on the refracted way.
 import { paramF, paramU } from "./params";
-import { closest, closestInstance, countRay, hitInstance, hitT, hitU, hitV } from "./traversal";
+import { closest, closestInstance, countRay, hitInstance, hitT, hitU, hitV, lightScratch } from "./traversal";
 import { throughB, throughG, throughR } from "./ask";
 import { draw, draw1, draw2, seekDimension } from "./sampler";
 import { drawCosine, localX, localY, localZ, setFrame, setFrameAlong, toWorld, worldX, worldY, worldZ } from "./frame";
@@ -18,7 +18,7 @@ import * as surface from "./surface";
 import * as bsdf from "./bsdf";
 import * as light from "./light";
 import {
-  INSTANCE_FLAGS, INSTANCE_MOVES, MATERIAL_SEES_BACKDROP, MATERIAL_THIN, MATERIAL_TRANSMITS, PARAM_FILL, PARAM_FILL_HEIGHT, PARAM_FILL_WIDTH, PARAM_FLOOR_ALBEDO,
+  GROUP_BOUNCE, GROUP_SKY, GROUP_SUN, INSTANCE_FLAGS, INSTANCE_MOVES, MATERIAL_SEES_BACKDROP, MATERIAL_THIN, MATERIAL_TRANSMITS, MAX_LIGHT_GROUPS, PARAM_FILL, PARAM_FILL_HEIGHT, PARAM_FILL_WIDTH, PARAM_FLOOR_ALBEDO,
   PARAM_FLOOR_HEIGHT, PARAM_FLOOR_ON, PARAM_FRAME_HEIGHT, PARAM_FRAME_WIDTH, PARAM_LIMIT, PARAM_MAX_DEPTH, PARAM_PLATE, PARAM_PLATE_HEIGHT,
   PARAM_PLATE_WIDTH, PARAM_POSITION, PARAM_PROP_ROOT, PARAM_SET_ROOT, PARAM_SUN_IRRADIANCE, PART_ALBEDO, PART_FLAGS, PART_IS_SET, PART_ROUGHNESS, PART_SPECULAR, RAY_BOUNCE,
   RAY_CAMERA, RAY_REFLECTION, RAY_SHADOW,
@@ -49,6 +49,8 @@ export let radianceR: f32 = 0, radianceG: f32 = 0, radianceB: f32 = 0;
 export let ownR: f32 = 0, ownG: f32 = 0, ownB: f32 = 0;
 /** True once the limit has cut light off since it was last cleared. */
 export let limited = false;
+/** Share that the limit left of what it may cut, of the path just followed. */
+export let keptShare: f32 = 1;
 export function clearLimited(): void {
   limited = false;
 }
@@ -113,9 +115,25 @@ function takePlate(): void {
 // Sums of the path in progress: what the limit leaves alone, and what it may cut.
 let freeR: f32 = 0, freeG: f32 = 0, freeB: f32 = 0, boundR: f32 = 0, boundG: f32 = 0, boundB: f32 = 0;
 
+// The light's group, and where the light of the path is kept by group, 0 for nowhere.
+let group: u32 = 0;
+let split: u32 = 0;
+
+/** Keeps the light of the next paths by group, of which there are `groups`; 0 ends it. */
+export function splitLight(groups: u32): void {
+  split = groups ? lightScratch() : 0;
+  if (split) memory.fill(split, 0, min<u32>(groups, MAX_LIGHT_GROUPS) * 24);
+}
+
 // @ts-ignore: decorator
 @inline
 function gain(matt: bool, r: f32, g: f32, b: f32): void {
+  if (split && group < <u32>MAX_LIGHT_GROUPS) {
+    const at = split + group * 24 + (matt ? 12 : 0);
+    store<f32>(at, load<f32>(at) + r);
+    store<f32>(at, load<f32>(at, 4) + g, 4);
+    store<f32>(at, load<f32>(at, 8) + b, 8);
+  }
   if (matt) {
     boundR += r;
     boundG += g;
@@ -170,16 +188,21 @@ function gainGloss(matt: bool, props: bool, tr: f32, tg: f32, tb: f32, dx: f32, 
     light.drawSun();
     setFrame(surface.gx, surface.gy, surface.gz);
     const m = light.maskAtPixel(u, v);
+    group = GROUP_SUN;
     gainLight(matt, props, false, true, tr, tg, tb, viewX, viewY, viewZ, light.sunX, light.sunY, light.sunZ, FAR, light.sunPdf(), m * paramF(PARAM_SUN_IRRADIANCE), m * paramF(PARAM_SUN_IRRADIANCE + 4), m * paramF(PARAM_SUN_IRRADIANCE + 8));
   }
   if (light.hasEnvironment()) {
     seekDimension(start + 1);
-    if (light.drawEnvironment()) gainLight(matt, props, false, true, tr, tg, tb, viewX, viewY, viewZ, light.toX, light.toY, light.toZ, FAR, light.density, light.lightR, light.lightG, light.lightB);
+    if (light.drawEnvironment()) {
+      group = GROUP_SKY;
+      gainLight(matt, props, false, true, tr, tg, tb, viewX, viewY, viewZ, light.toX, light.toY, light.toZ, FAR, light.density, light.lightR, light.lightG, light.lightB);
+    }
   }
   if (light.lampCount() != 0) {
     seekDimension(start + 3);
     if (light.drawAnyLamp(x, y, z, 0)) {
       setFrame(surface.gx, surface.gy, surface.gz);
+      group = light.lampGroup();
       gainLight(matt, props, false, true, tr, tg, tb, viewX, viewY, viewZ, light.toX, light.toY, light.toZ, light.reach, light.density, light.lightR, light.lightG, light.lightB);
     }
   }
@@ -234,6 +257,7 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
     if (proper && (depth > 0 || from != FROM_CAMERA) && light.meetLamp(ox, oy, oz, dx, dy, dz, met ? t : FAR)) {
       if (taken & TAKEN_LAMPS) break;
       const w = pdfBefore > 0 ? pdfBefore / (pdfBefore + light.density) : ONE;
+      group = light.lampGroup();
       gain(matt, tr * w * light.lightR, tg * w * light.lightG, tb * w * light.lightB);
       break;
     }
@@ -252,6 +276,7 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         const x = ox + far * dx, y = oy + far * dy, z = oz + far * dz;
         if (cameraSees(x, y, z, x, y, onFloor ? z + <f32>1e-3 : z)) {
           takePlate();
+          group = GROUP_BOUNCE;
           gain(false, tr * texelR(), tg * texelG(), tb * texelB());
           break;
         }
@@ -263,9 +288,11 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
       } else {
         light.loadSky(dx, dy, dz, backdrop);
         const w: f32 = environment && pdfBefore > 0 ? pdfBefore / (pdfBefore + light.environmentPdf(dx, dy, dz)) : ONE;
+        group = GROUP_SKY;
         gain(matt && depth > 0, tr * w * light.skyR, tg * w * light.skyG, tb * w * light.skyB);
         if (sunOn && !(taken & TAKEN_SUN) && pdfBefore > 0 && light.inSun(dx, dy, dz)) {
           const p = light.sunPdf(), q = light.maskAlongSun(ox, oy, oz) * p * pdfBefore / (pdfBefore + p);
+          group = GROUP_SUN;
           gain(matt, tr * q * sr, tg * q * sg, tb * q * sb);
         }
         break;
@@ -286,6 +313,7 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         // Through glass the camera sees the gloss that it photographed.
         const glossy = paramU(PARAM_FILL) && load<f32>(surface.part, PART_SPECULAR) > 0, direct = mask == RAY_CAMERA;
         if (!paramU(PARAM_FILL) || (!props && (direct || !glossy))) {
+          group = GROUP_BOUNCE;
           gain(false, tr * cr, tg * cg, tb * cb);
           break;
         }
@@ -300,8 +328,10 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
           cr -= gr;
           cg -= gg;
           cb -= gb;
-          if (direct) gain(false, tr * gr, tg * gg, tb * gb);
-          else {
+          if (direct) {
+            group = GROUP_BOUNCE;
+            gain(false, tr * gr, tg * gg, tb * gb);
+          } else {
             gainGloss(matt, props, tr, tg, tb, dx, dy, dz, x, y, z, u, v, start);
             seekDimension(start + 5);
             draw();
@@ -357,6 +387,7 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         }
         const tiny: f32 = 1e-6;
         // One sample may take more than there is; only their mean is a share.
+        group = GROUP_BOUNCE;
         gain(false, tr * cr * (ONE - lossR / max<f32>(er, tiny)), tg * cg * (ONE - lossG / max<f32>(eg, tiny)), tb * cb * (ONE - lossB / max<f32>(eb, tiny)));
         ox = x;
         oy = y;
@@ -413,15 +444,22 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         seekDimension(start);
         light.drawSun();
         const m = light.maskAlongSun(x, y, z);
+        group = GROUP_SUN;
         if (m > 0) gainMatt(props, false, tr, tg, tb, x, y, z, light.sunX, light.sunY, light.sunZ, FAR, 1, m * sr, m * sg, m * sb, matt);
       }
       if (environment) {
         seekDimension(start + 1);
-        if (light.drawEnvironment()) gainMatt(props, true, tr, tg, tb, x, y, z, light.toX, light.toY, light.toZ, FAR, light.density, light.lightR, light.lightG, light.lightB, matt);
+        if (light.drawEnvironment()) {
+          group = GROUP_SKY;
+          gainMatt(props, true, tr, tg, tb, x, y, z, light.toX, light.toY, light.toZ, FAR, light.density, light.lightR, light.lightG, light.lightB, matt);
+        }
       }
       if (lamps) {
         seekDimension(start + 3);
-        if (light.drawAnyLamp(x, y, z, 0)) gainMatt(props, true, tr, tg, tb, x, y, z, light.toX, light.toY, light.toZ, light.reach, light.density, light.lightR, light.lightG, light.lightB, matt);
+        if (light.drawAnyLamp(x, y, z, 0)) {
+          group = light.lampGroup();
+          gainMatt(props, true, tr, tg, tb, x, y, z, light.toX, light.toY, light.toZ, light.reach, light.density, light.lightR, light.lightG, light.lightB, matt);
+        }
       }
       seekDimension(start + 6);
       setFrame(surface.gx, surface.gy, surface.gz);
@@ -454,6 +492,7 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
           ownG = surface.emitG;
           ownB = surface.emitB;
         }
+        group = GROUP_BOUNCE;
         gain(matt && depth > 0, tr * w * surface.emitR, tg * w * surface.emitG, tb * w * surface.emitB);
       }
       const glass = (surface.flags & MATERIAL_TRANSMITS) != 0, thin = (surface.flags & MATERIAL_THIN) != 0;
@@ -470,11 +509,15 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
       if (sunOn) {
         const m = light.maskAlongSun(x, y, z);
         const p = light.sunPdf();
+        group = GROUP_SUN;
         if (m > 0) gainLight(matt, props, through, true, tr, tg, tb, vx, vy, vz, light.sunX, light.sunY, light.sunZ, FAR, p, m * sr, m * sg, m * sb);
       }
       if (environment) {
         seekDimension(start + 1);
-        if (light.drawEnvironment()) gainLight(matt, props, through, true, tr, tg, tb, vx, vy, vz, light.toX, light.toY, light.toZ, FAR, light.density, light.lightR, light.lightG, light.lightB);
+        if (light.drawEnvironment()) {
+          group = GROUP_SKY;
+          gainLight(matt, props, through, true, tr, tg, tb, vx, vy, vz, light.toX, light.toY, light.toZ, FAR, light.density, light.lightR, light.lightG, light.lightB);
+        }
       }
       if (lamps) {
         seekDimension(start + 3);
@@ -482,6 +525,7 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         if (light.drawAnyLamp(x, y, z, 0)) {
           if (surface.anisotropy > 0) setFrameAlong(surface.nx, surface.ny, surface.nz, surface.tx, surface.ty, surface.tz);
           else setFrame(surface.nx, surface.ny, surface.nz);
+          group = light.lampGroup();
           gainLight(matt, props, through, true, tr, tg, tb, vx, vy, vz, light.toX, light.toY, light.toZ, light.reach, light.density, light.lightR, light.lightG, light.lightB);
         }
         if (surface.anisotropy > 0) setFrameAlong(surface.nx, surface.ny, surface.nz, surface.tx, surface.ty, surface.tz);
@@ -549,11 +593,13 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
       tb *= s;
     }
   }
+  keptShare = 1;
   const limit = paramF(PARAM_LIMIT);
   if (limit > 0) {
     const top = max<f32>(boundR, max<f32>(boundG, boundB));
     if (top > limit) {
       const s = limit / top;
+      keptShare = s;
       boundR *= s;
       boundG *= s;
       boundB *= s;

@@ -8,7 +8,7 @@
 import { paramU, setParams } from "./params";
 import { ldx, ldy, ldz, lox, loy, loz, rayIntoModel } from "./motion";
 import { letsThrough, stopsNearest } from "./ask";
-import { INSTANCE_BYTES, INSTANCE_FLAGS, INSTANCE_ROOT, NODE_CHILDREN, PARAM_INSTANCES, SCRATCH_INSTANCES, TRIANGLE_BLOCK_BYTES } from "./layout";
+import { INSTANCE_BYTES, INSTANCE_FLAGS, INSTANCE_ROOT, NODE_CHILDREN, PARAM_INSTANCES, SCRATCH_INSTANCES, SCRATCH_LIGHTS, TRIANGLE_BLOCK_BYTES } from "./layout";
 
 const CHILDREN: usize = NODE_CHILDREN;
 const PLANE: u32 = 32;
@@ -25,6 +25,10 @@ let rayCount: f64 = 0;
 
 export function setScratch(address: u32): void {
   scratch = address;
+}
+/** Where the thread keeps the light of its path by group. */
+export function lightScratch(): u32 {
+  return scratch + SCRATCH_LIGHTS;
 }
 export function hitT(): f32 {
   return foundT;

@@ -167,6 +167,45 @@ describe("layers", () => {
     expect(Math.min(...occlusion)).toBeLessThan(0.75);
   });
 
+  test("what the lights give the props adds up to their colour, and follows a lamp that is turned down", async () => {
+    const lamps = (k: number) =>
+      ["left", "right"].map((name, i) => ({
+        name,
+        kind: "disc" as const,
+        position: [i === 0 ? -2 : 2, -2, 2] as Vec3,
+        facing: [i === 0 ? 0.6 : -0.6, 0.6, -0.5] as Vec3,
+        across: [0, 0.64, 0.77] as Vec3,
+        size: [0.4, 0.4] as [number, number],
+        radiance: [40, 30, 20].map((v) => v * (i === 0 ? k : 1)) as Vec3,
+      }));
+    const layersOf = async (k: number) => {
+      const film = await renderScene(
+        { ...still(), lamps: lamps(k) },
+        { ...settings, sums: ALL_SUMS, limit: 20 },
+        { samples: 64 },
+      );
+      return {
+        layers: developLayers(film.pixels, 96, 96, film.layout),
+        passes: developFilm(film.pixels, 96, 96, film.layout),
+      };
+    };
+    const full = await layersOf(1);
+    const groups = ["sun", "sky", "bounce", "left", "right"].map((g) => full.layers.get(`light ${g} on props`)!.pixels);
+    const totals = groups.map((g) => g.reduce((a, v) => a + v, 0));
+    totals.forEach((t) => expect(t).toBeGreaterThan(0));
+    for (let i = 0; i < 96 * 96; i++)
+      for (let k = 0; k < 3; k++) {
+        const sum = groups.reduce((a, g) => a + g[i * 3 + k], 0);
+        expect(Math.abs(sum - full.passes.prop[i * 4 + k])).toBeLessThan(1e-4 * (1 + Math.abs(sum)));
+      }
+    // Lamps are drawn by their power, so that another share of the samples goes to each: equal but for noise.
+    const half = await layersOf(0.5);
+    const after = (g: string) => half.layers.get(`light ${g} on props`)!.pixels.reduce((a, v) => a + v, 0);
+    expect(Math.abs(after("left") / (0.5 * totals[3]) - 1)).toBeLessThan(0.02);
+    expect(Math.abs(after("right") / totals[4] - 1)).toBeLessThan(0.02);
+    expect(Math.abs(after("sun") / totals[0] - 1)).toBeLessThan(0.02);
+  });
+
   test("a lamp's share can be weighed anew: the sums of a render with half the lamp", async () => {
     const lamp = (k: number) => ({
       name: "work light",

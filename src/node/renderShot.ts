@@ -55,6 +55,7 @@ export function sumsOf(choice: RenderChoice): FilmChoice {
     features: choice.denoise || wants("surface"),
     extras: wants("surface", "occlusion", "emission"),
     mattes: wants("mattes"),
+    propLights: wants("lights"),
   };
 }
 

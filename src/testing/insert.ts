@@ -39,7 +39,7 @@ export async function insert(
   const { props } = scene;
   const { width, height } = without;
   const truth = await truthOf(c, without);
-  const sums = { half: true, features: true, extras: false, mattes: false };
+  const sums = { half: true, features: true, extras: false, mattes: false, propLights: false };
   const film = await renderScene(
     scene,
     { width, height, seed: 3, maxDepth: 8, filter: SOFT, limit: 20, sums },

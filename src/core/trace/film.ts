@@ -11,11 +11,13 @@ export interface FilmChoice {
   extras: boolean;
   /** Coverage by prop and by material. */
   mattes: boolean;
+  /** Light on the props by the light that it comes from. */
+  propLights: boolean;
 }
 
-export const ALL_SUMS: FilmChoice = { half: true, features: true, extras: true, mattes: true };
-export const PROOF_SUMS: FilmChoice = { half: true, features: true, extras: false, mattes: false };
-export const BARE_SUMS: FilmChoice = { half: false, features: false, extras: false, mattes: false };
+export const ALL_SUMS: FilmChoice = { half: true, features: true, extras: true, mattes: true, propLights: true };
+export const PROOF_SUMS: FilmChoice = { half: true, features: true, extras: false, mattes: false, propLights: false };
+export const BARE_SUMS: FilmChoice = { half: false, features: false, extras: false, mattes: false, propLights: false };
 
 /** Where the sums of a pixel stand, as numbers of floats; 0 for what is not kept. */
 export interface FilmLayout {
@@ -26,6 +28,7 @@ export interface FilmLayout {
   extras: number;
   props: number;
   materials: number;
+  propLights: number;
   /** Names of the light groups: sun, sky, bounce, and each lamp. */
   groups: string[];
   propNames: string[];
@@ -52,7 +55,8 @@ export function filmLayout(
   const extras = take(choice.extras, L.EXTRA_FLOATS);
   const props = take(choice.mattes, propNames.length);
   const materials = take(choice.mattes, materialNames.length);
-  return { stride, lights, half, features, extras, props, materials, groups, propNames, materialNames };
+  const propLights = take(choice.propLights, groups.length * 3);
+  return { stride, lights, half, features, extras, props, materials, propLights, groups, propNames, materialNames };
 }
 
 /** Weights by which each light's share of the catcher is taken again after the render. */
@@ -197,7 +201,7 @@ export interface Layer {
 
 /**
  * Every layer that a film holds besides the composite's own: features, extras, the lights one by one (irradiance on the
- * catcher with the props and without) and mattes.
+ * catcher with the props and without; what each gives the props, which add up to their colour) and mattes.
  */
 export function developLayers(
   film: Float32Array,
@@ -220,6 +224,11 @@ export function developLayers(
     fill(`light ${group} with props`, rgb, (f, k) => over(film[f + at + k], film[f + L.FILM_CATCHER]));
     fill(`light ${group} without props`, rgb, (f, k) => over(film[f + at + 3 + k], film[f + L.FILM_CATCHER]));
   });
+  if (layout.propLights > 0)
+    layout.groups.forEach((group, g) => {
+      const at = layout.propLights + g * 3;
+      fill(`light ${group} on props`, rgb, (f, k) => over(film[f + at + k], film[f + L.FILM_SAMPLES]));
+    });
   fill("catcher", ["A"], (f) => over(film[f + L.FILM_CATCHER], film[f + L.FILM_SAMPLES]));
   if (layout.features > 0) {
     const seen = (f: number) => film[f + L.FILM_ALPHA] + film[f + L.FILM_CATCHER];

@@ -201,6 +201,7 @@ export class SceneLoader {
     setU(L.PARAM_FILM_EXTRAS, layout.extras);
     setU(L.PARAM_FILM_PROPS, layout.props);
     setU(L.PARAM_FILM_MATERIALS, layout.materials);
+    setU(L.PARAM_FILM_PROP_LIGHTS, layout.propLights);
     setU(L.PARAM_CANCEL, GENERATION_ADDRESS);
     setU(L.PARAM_GENERATION, Atomics.load(new Int32Array(memory.buffer, GENERATION_ADDRESS, 1), 0));
     const loaded = {

@@ -52,7 +52,8 @@ const togglePass = (group: PassGroup) =>
     r.passes = r.passes.includes(group) ? r.passes.filter((g) => g !== group) : [...r.passes, group];
   });
 const PASSES: Record<PassGroup, string> = {
-  lights: "Sun, sky, bounce and each lamp: the catcher's light with the props and without, to weigh anew",
+  lights:
+    "Sun, sky, bounce and each lamp: light on the catcher with the props and without, and on the props, to weigh anew",
   surface: "Albedo, normal and world position",
   occlusion: "Ambient occlusion of the set",
   emission: "What the props send out themselves",
