@@ -48,7 +48,7 @@ export async function renderScene(scene: TraceScene, settings: RenderSettings, o
     // It may have come while the threads were started.
     options.signal?.throwIfAborted();
     const loaded = uploadScene(pool.kernel, pool.scene, scene, settings);
-    if (options.fillSamples !== 0 && scene.plate) {
+    if (options.fillSamples !== 0 && scene.plate && scene.props.length > 0) {
       measureFill(pool.kernel, pool.scene, loaded, scene.frame, options.fillSamples ?? 64);
     }
     const started = performance.now();
@@ -118,7 +118,7 @@ export async function renderBands(scene: TraceScene, settings: RenderSettings, o
     // It may have come while the threads were started.
     options.signal?.throwIfAborted();
     const loaded = uploadScene(pool.kernel, pool.scene, scene, { ...settings, filmRows: bands[0].y1 });
-    if (scene.plate) measureFill(pool.kernel, pool.scene, loaded, scene.frame, 64);
+    if (scene.plate && scene.props.length > 0) measureFill(pool.kernel, pool.scene, loaded, scene.frame, 64);
     const started = performance.now();
     const total = open.reduce((n, b) => n + b.y1 - b.y0, 0);
     let [rendered, rays] = [0, 0];

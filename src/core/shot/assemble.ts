@@ -255,7 +255,8 @@ export function setPieces(shot: Shot): SetPiece[] {
         ...mesh,
         catcher: surface.role === "catcher",
         albedo: albedo.colour,
-        specular: gloss,
+        // Wet or polished is the ground; what stands on it stays matt.
+        specular: surface.kind === "ground" ? gloss : 0,
         roughness: glossRoughness,
       },
     ];

@@ -124,8 +124,9 @@ function traceKey({ shot, region }: RenderOrder): string {
 
 /** What the light on the bare set depends on. */
 function fillKey(shot: Shot): string {
-  const { sun, skyRadiance, albedo, lamps } = shot.light;
-  return JSON.stringify([shot.solved?.camera, shot.set, sun, shot.light.sunIrradiance, skyRadiance, albedo, lamps]);
+  const { sun, sunIrradiance, skyRadiance, albedo, gloss, glossRoughness, lamps } = shot.light;
+  const light = [sun, sunIrradiance, skyRadiance, albedo, gloss, glossRoughness, lamps];
+  return JSON.stringify([shot.plate.codes, shot.solved?.camera, shot.set, light]);
 }
 
 async function startEngine(): Promise<Engine> {
@@ -241,7 +242,8 @@ function load(e: Engine, order: RenderOrder, key: string, small: boolean): Live 
   aimFilm(e.scene, loaded, part.y0);
   const samples = small ? 4 : 24;
   const wanted = fillKey(shot);
-  if (fill && fill.key === wanted && fill.samples >= samples) reuseFill(e.scene, loaded, fill.map);
+  if (scene.props.length === 0) fill = null;
+  else if (fill && fill.key === wanted && fill.samples >= samples) reuseFill(e.scene, loaded, fill.map);
   else fill = { key: wanted, samples, map: measureFill(e.kernel, e.scene, loaded, scene.frame, samples) };
   live = { key, scene, loaded, part, small, done: 0, rays: 0, seconds: 0 };
   return live;
