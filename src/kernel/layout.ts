@@ -196,6 +196,7 @@ export const PARAM_FILM_EXTRAS = 368; // u32 floats, 0 for none
 export const PARAM_FILM_PROPS = 372; // u32 floats: coverage by prop, 0 for none
 export const PARAM_FILM_MATERIALS = 376; // u32 floats: coverage by material, 0 for none
 export const PARAM_FILM_PROP_LIGHTS = 384; // u32 floats: light on the props by group, 3 each, 0 for none
+export const PARAM_TANGENTS = 388; // u32 address, 3 f32 a vertex, 0 where no material has a grain
 export const PARAM_SHUTTER = 380; // u32: 1 where anything moves
 
 export const FILTER_CELLS = 256;

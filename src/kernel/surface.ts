@@ -6,7 +6,7 @@ import {
   INSTANCE_PROP, MATERIAL_ABSORPTION, MATERIAL_ANISOTROPY, MATERIAL_ANISOTROPY_TURN, MATERIAL_BASE, MATERIAL_BASE_TEXTURE, MATERIAL_BYTES, MATERIAL_COAT,
   MATERIAL_COAT_ROUGHNESS, MATERIAL_EMISSIVE, MATERIAL_EMISSIVE_TEXTURE, MATERIAL_FLAGS, MATERIAL_INDEX, MATERIAL_LAMP, MATERIAL_METALLIC,
   MATERIAL_NORMAL_SCALE, MATERIAL_NORMAL_TEXTURE, MATERIAL_NUMBER, MATERIAL_ROUGHNESS, MATERIAL_SHEEN, MATERIAL_SHEEN_ROUGHNESS, MATERIAL_SPECULAR,
-  MATERIAL_SPECULAR_COLOUR, MATERIAL_SURFACE_TEXTURE, MATERIAL_TRANSMISSION, PARAM_MATERIALS, PARAM_NORMALS, PARAM_PARTS, PARAM_POSITIONS,
+  MATERIAL_SPECULAR_COLOUR, MATERIAL_SURFACE_TEXTURE, MATERIAL_TRANSMISSION, PARAM_MATERIALS, PARAM_NORMALS, PARAM_PARTS, PARAM_POSITIONS, PARAM_TANGENTS,
   PARAM_TRIANGLES, PARAM_UVS, PART_BYTES, PART_MATERIAL, SLOT_MATRIX, TRIANGLE_BYTES,
 } from "./layout";
 
@@ -219,7 +219,7 @@ export function loadSurface(id: u32, u: f32, v: f32, instance: u32, dx: f32, dy:
       emitG *= texelG();
       emitB *= texelB();
     }
-    if (anisotropy > 0) takeTangent(e1x, e1y, e1z, e2x, e2y, e2z);
+    if (anisotropy > 0) takeTangent(i0, i1, i2, w, u, v, instance);
     if (normalTexture) {
       sampleSlot(m + MATERIAL_NORMAL_TEXTURE, normalTexture, false);
       const scale = load<f32>(m, MATERIAL_NORMAL_SCALE);
@@ -240,14 +240,22 @@ export function absorption(channel: u32): f32 {
 }
 
 /** Direction of the grain: the texture's u turned by the material's angle, in the surface. */
-function takeTangent(e1x: f32, e1y: f32, e1z: f32, e2x: f32, e2y: f32, e2z: f32): void {
-  const determinant = s1 * t2 - s2 * t1;
-  if (abs<f32>(determinant) < 1e-12) {
+function takeTangent(i0: u32, i1: u32, i2: u32, w: f32, u: f32, v: f32, instance: u32): void {
+  const tangents = paramU(PARAM_TANGENTS), a = tangents + i0 * 12, b = tangents + i1 * 12, c = tangents + i2 * 12;
+  let ux = w * load<f32>(a) + u * load<f32>(b) + v * load<f32>(c);
+  let uy = w * load<f32>(a, 4) + u * load<f32>(b, 4) + v * load<f32>(c, 4);
+  let uz = w * load<f32>(a, 8) + u * load<f32>(b, 8) + v * load<f32>(c, 8);
+  if (!tangents || ux * ux + uy * uy + uz * uz < 1e-12) {
     anisotropy = 0;
     return;
   }
-  const r = ONE / determinant;
-  let ux = (e1x * t2 - e2x * t1) * r, uy = (e1y * t2 - e2y * t1) * r, uz = (e1z * t2 - e2z * t1) * r;
+  if (instance) {
+    directionOut(ux, uy, uz);
+    ux = pointX;
+    uy = pointY;
+    uz = pointZ;
+  }
+  const determinant = s1 * t2 - s2 * t1;
   const along = ux * sx + uy * sy + uz * sz;
   ux -= along * sx;
   uy -= along * sy;
@@ -258,10 +266,10 @@ function takeTangent(e1x: f32, e1y: f32, e1z: f32, e2x: f32, e2y: f32, e2z: f32)
   uz *= s;
   const side: f32 = determinant > 0 ? -1 : 1;
   const vx = (sy * uz - sz * uy) * side, vy = (sz * ux - sx * uz) * side, vz = (sx * uy - sy * ux) * side;
-  const c = load<f32>(material, MATERIAL_ANISOTROPY_TURN), q = load<f32>(material, MATERIAL_ANISOTROPY_TURN + 4);
-  tx = c * ux + q * vx;
-  ty = c * uy + q * vy;
-  tz = c * uz + q * vz;
+  const turn = load<f32>(material, MATERIAL_ANISOTROPY_TURN), aside = load<f32>(material, MATERIAL_ANISOTROPY_TURN + 4);
+  tx = turn * ux + aside * vx;
+  ty = turn * uy + aside * vy;
+  tz = turn * uz + aside * vz;
 }
 
 /** Tilts the shading normal by a tangent-space normal; tangents follow the texture's directions on the triangle. */

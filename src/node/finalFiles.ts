@@ -30,6 +30,9 @@ export interface FinalReport {
   notices: string[];
 }
 
+/** Rows that are denoised in one run. */
+const DENOISED_ROWS = 128;
+
 /**
  * Writes a render's files from its kept bands, some rows at a time: picture and prop as PNG; ratio, added light,
  * premultiplied prop and depth as float EXR; and, if asked for, all layers in one EXR. Throws if a band is missing.
@@ -73,26 +76,32 @@ export async function writeFinal(
     if (!pixels) throw new Error("A band of the render is missing from the server's folder. Render it again.");
     return pixels;
   };
+  // Bands are denoised some together: each run looks a few rows beyond what it gives.
+  const ahead = Math.max(1, Math.ceil(DENOISED_ROWS / (bands[0].y1 - bands[0].y0)));
+  let calmed: Passes[] = [];
+  const calm = async (i: number): Promise<Passes> => {
+    if (i % ahead === 0) calmed = await denoiseBands(bands.slice(i, i + ahead), bands[i - 1], bands[i + ahead]);
+    return calmed[i % ahead];
+  };
+  const denoiseBands = async (own: Band[], before?: Band, after?: Band): Promise<Passes[]> => {
+    const halo = HALO * width * layout.stride;
+    const films = [
+      before ? (await read(before)).slice(-halo) : new Float32Array(0),
+      ...(await Promise.all(own.map(read))),
+      after ? (await read(after)).slice(0, halo) : new Float32Array(0),
+    ];
+    const tall = new Float32Array(films.reduce((n, f) => n + f.length, 0));
+    films.reduce((at, f) => (tall.set(f, at), at + f.length), 0);
+    const tallRows = tall.length / width / layout.stride;
+    const all = developBand(shot, { width, height: tallRows, layout, pixels: tall }, denoiseFilm);
+    const top = films[0].length / width / layout.stride - own[0].y0;
+    return own.map(({ y0, y1 }) => rowsOf(all, y0 + top, y1 - y0));
+  };
   for (const [i, band] of bands.entries()) {
     const rows = band.y1 - band.y0;
     const pixels = await read(band);
     const film = { width, height: rows, layout, pixels };
-    let passes: Passes;
-    if (choice.denoise) {
-      const above = i > 0 ? (await read(bands[i - 1])).slice(-HALO * width * layout.stride) : new Float32Array(0);
-      const below =
-        i + 1 < bands.length ? (await read(bands[i + 1])).slice(0, HALO * width * layout.stride) : new Float32Array(0);
-      const tall = new Float32Array(above.length + pixels.length + below.length);
-      tall.set(above);
-      tall.set(pixels, above.length);
-      tall.set(below, above.length + pixels.length);
-      const all = developBand(
-        shot,
-        { width, height: tall.length / width / layout.stride, layout, pixels: tall },
-        denoiseFilm,
-      );
-      passes = rowsOf(all, above.length / width / layout.stride, rows);
-    } else passes = developBand(shot, film);
+    const passes = choice.denoise ? await calm(i) : developBand(shot, film);
     const part = plateRowsAt(plate, choice.percent, band);
     await picture.append(compositeCodes(part, passes));
     await prop.append(propCodes(passes, plate.encoding));

@@ -16,6 +16,7 @@ import type { SceneMemory } from "./memory.ts";
 import { GENERATION_ADDRESS } from "./memory.ts";
 import type { Picture, PropPiece, SetPiece, TraceScene } from "./scene.ts";
 import { halve, levelSizes } from "./smaller.ts";
+import { vertexTangents } from "./tangents.ts";
 
 /** Pixels of the render, which may differ from the plate's by a scale, never in shape. */
 export interface RenderSettings {
@@ -66,6 +67,8 @@ interface Resident {
   capacity: { vertices: number; triangles: number; parts: number };
   positions: number;
   normals: number;
+  /** 0 where no material has a grain. */
+  tangents: number;
   uvs: number;
   triangles: number;
   parts: number;
@@ -136,6 +139,7 @@ export class SceneLoader {
     setU(L.PARAM_INSTANCES, instances.table);
     setU(L.PARAM_POSITIONS, r.positions);
     setU(L.PARAM_NORMALS, r.normals);
+    setU(L.PARAM_TANGENTS, r.tangents);
     setU(L.PARAM_UVS, r.uvs);
     setU(L.PARAM_TRIANGLES, r.triangles);
     setU(L.PARAM_PARTS, r.parts);
@@ -331,6 +335,8 @@ function buildResident(
   const positions = memory.reserve(vertices * 12);
   const normals = memory.reserve(vertices * 12);
   const uvs = memory.reserve(vertices * 8);
+  const grained = models.some((m) => m.materials.some((material) => material.anisotropy > 0));
+  const tangents = grained ? memory.reserve(vertices * 12) : 0;
   const triangles = memory.reserve(triangleTotal * L.TRIANGLE_BYTES);
   const parts = memory.reserve((capacity.parts + meshes.length) * L.PART_BYTES);
   memory.u8(parts, (capacity.parts + meshes.length) * L.PART_BYTES).fill(0);
@@ -367,6 +373,7 @@ function buildResident(
     memory.u32(parts + part * L.PART_BYTES, 2).set([material, asks ? L.PART_ASKS : 0]);
     if (i === 0 || meshes[i - 1].model !== model) ranges[model].first = t;
     const count = putMesh(memory, { positions, normals, uvs, triangles }, mesh, v, t, part, bounds[model]);
+    if (of.anisotropy > 0) memory.f32(tangents + v * 12, mesh.positions.length).set(vertexTangents(mesh));
     if (luminances[material] > 0) {
       const numbers = Uint32Array.from({ length: count }, (_, k) => t + k);
       emissive.set(model, [...(emissive.get(model) ?? []), { triangles: numbers, luminance: luminances[material] }]);
@@ -389,6 +396,7 @@ function buildResident(
     capacity,
     positions,
     normals,
+    tangents,
     uvs,
     triangles,
     parts,
