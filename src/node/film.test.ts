@@ -62,6 +62,22 @@ describe("denoising", () => {
     // The upper corners show no set.
     for (let i = 0; i < 20 * 3; i++) expect(clean.ratio[i]).toBe(1);
   });
+
+  test("gives rows the same values whatever strip they are cut from, if it looks 16 rows beyond them", async () => {
+    // Finals are denoised strip by strip as their bands come from the disk.
+    const film = await renderScene(still(), { ...settings, sums: PROOF_SUMS }, { samples: 8 });
+    const row = 96 * film.layout.stride;
+    const whole = denoiseFilm(film.pixels, 96, 96, film.layout);
+    const strip = denoiseFilm(film.pixels.slice(16 * row, 80 * row), 96, 64, film.layout);
+    for (const [key, stride] of [
+      ["prop", 4],
+      ["ratio", 3],
+      ["added", 3],
+    ] as const) {
+      const from = (y: number) => y * 96 * stride;
+      expect(strip[key].slice(from(16), from(48))).toEqual(whole[key].slice(from(32), from(64)));
+    }
+  });
 });
 
 describe("noise", () => {

@@ -1,0 +1,96 @@
+import { mkdtemp, readFile, rm } from "node:fs/promises";
+import { tmpdir } from "node:os";
+import path from "node:path";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import sharp from "sharp";
+import { seeded } from "../testing/random.ts";
+import { ExrFile } from "./exrFile.ts";
+import { PngFile } from "./pngFile.ts";
+import { readExr } from "./readExr.ts";
+
+/** Files written row by row, read back by libraries that have nothing to do with the writers: libpng in sharp, three's EXR. */
+
+let folder: string;
+beforeAll(async () => {
+  folder = await mkdtemp(path.join(tmpdir(), "harbor-files-"));
+});
+afterAll(() => rm(folder, { recursive: true, force: true }));
+
+/** Codes with flat parts, ramps and noise, so that every row filter of the format has its turn. */
+function codes(width: number, height: number, channels: number, top: number): number[] {
+  const random = seeded(5);
+  return Array.from({ length: width * height * channels }, (_, i) => {
+    const [x, y] = [Math.floor(i / channels) % width, Math.floor(i / channels / width)];
+    if (y % 4 === 0) return top;
+    if (y % 4 === 1) return Math.floor((top * x) / width);
+    if (y % 4 === 2) return Math.floor((top * y) / height);
+    return Math.floor(random() * top);
+  });
+}
+
+describe("PNG", () => {
+  test.each<[3 | 4, 8 | 16]>([
+    [3, 8],
+    [4, 8],
+    [3, 16],
+    [4, 16],
+  ])("%p channels of %p bits, appended in uneven runs of rows", async (channels, bits) => {
+    const [width, height] = [37, 29];
+    const all = codes(width, height, channels, bits === 8 ? 255 : 65535);
+    const file = path.join(folder, `${channels}-${bits}.png`);
+    const png = await PngFile.create(file, width, height, channels, bits);
+    for (let from = 0; from < height; from += 7) {
+      const rows = all.slice(from * width * channels, Math.min(height, from + 7) * width * channels);
+      await png.append(bits === 8 ? new Uint8Array(rows) : new Uint16Array(rows));
+    }
+    await png.finish();
+    const { data, info } = await sharp(file)
+      .toColourspace(bits === 8 ? "srgb" : "rgb16")
+      .raw({ depth: bits === 8 ? "uchar" : "ushort" })
+      .toBuffer({ resolveWithObject: true });
+    expect([info.width, info.height, info.channels]).toEqual([width, height, channels]);
+    const read = bits === 8 ? [...data] : [...new Uint16Array(data.buffer, data.byteOffset, data.length / 2)];
+    expect(read).toEqual(all);
+  });
+
+  test("the plate's colour profile comes back byte by byte", async () => {
+    const profile = new Uint8Array(Buffer.from("not a real profile, but bytes of one".repeat(9)));
+    const file = path.join(folder, "profile.png");
+    const png = await PngFile.create(file, 2, 1, 3, 8, profile);
+    await png.append(new Uint8Array(6));
+    await png.finish();
+    const bytes = await readFile(file);
+    const at = bytes.indexOf("iCCP");
+    expect(at).toBeGreaterThan(0);
+    const length = bytes.readUInt32BE(at - 4);
+    const { inflateSync } = await import("node:zlib");
+    const body = bytes.subarray(at + 4, at + 4 + length);
+    // PNG specification, 11.3.2.3: name, null, compression method 0, compressed profile.
+    const start = body.indexOf(0) + 2;
+    expect(new Uint8Array(inflateSync(body.subarray(start)))).toEqual(profile);
+  });
+});
+
+describe("EXR", () => {
+  test.each(["half", "float"] as const)("%s, appended some rows at a time", async (type) => {
+    const [width, height] = [33, 41];
+    const random = seeded(8);
+    // Halves hold eleven bits: numbers that both types can hold.
+    const values = Float32Array.from({ length: width * height * 3 }, () => Math.floor(random() * 2048) / 64 - 8);
+    const file = path.join(folder, `${type}.exr`);
+    const exr = await ExrFile.create(file, width, height, type);
+    for (const [from, to] of [
+      [0, 16],
+      [16, 32],
+      [32, 41],
+    ]) {
+      const rows = values.subarray(from * width * 3, to * width * 3);
+      const channels = ["R", "G", "B"].map((name, offset) => ({ name, values: rows, offset, stride: 3 }));
+      await exr.append(to - from, channels);
+    }
+    await exr.finish();
+    const back = readExr(new Uint8Array(await readFile(file)), 3);
+    expect([back.width, back.height]).toEqual([width, height]);
+    expect(back.pixels).toEqual(values);
+  });
+});
