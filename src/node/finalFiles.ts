@@ -30,8 +30,8 @@ export interface FinalReport {
   notices: string[];
 }
 
-/** Rows that are denoised in one run. */
-const DENOISED_ROWS = 128;
+/** About so many pixels are denoised in one run, not to hold much more than a band of a wide picture. */
+const DENOISED_PIXELS = 250_000;
 
 /**
  * Writes a render's files from its kept bands, some rows at a time: picture and prop as PNG; ratio, added light,
@@ -77,7 +77,7 @@ export async function writeFinal(
     return pixels;
   };
   // Bands are denoised some together: each run looks a few rows beyond what it gives.
-  const ahead = Math.max(1, Math.ceil(DENOISED_ROWS / (bands[0].y1 - bands[0].y0)));
+  const ahead = Math.max(1, Math.round(DENOISED_PIXELS / (width * (bands[0].y1 - bands[0].y0))));
   let calmed: Passes[] = [];
   const calm = async (i: number): Promise<Passes> => {
     if (i % ahead === 0) calmed = await denoiseBands(bands.slice(i, i + ahead), bands[i - 1], bands[i + ahead]);
