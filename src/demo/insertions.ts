@@ -85,6 +85,9 @@ function markedShade(): TraceScene["mask"] {
   return maskFromRegions([{ points, feather: 3 }], quay.frame);
 }
 
+/** Blue-grey cloth, as a grey-card reading would give it. */
+const BOOKS_ALBEDO: Vec3 = [0.16, 0.2, 0.22];
+
 const quayLight = { sun: quay.sun, sky: quay.sky, mask: null };
 const quayFloor = { height: -0.002, albedo: PAVING_ALBEDO };
 const quayGround = () => drawnGround(quay.camera, quay.groundPixels, PAVING_ALBEDO);
@@ -133,6 +136,10 @@ export const CASES: Record<string, () => InsertionCase> = {
         glossy(panel([x0, y0, top], [x1 - x0, 0, 0], [0, y1 - y0, 0], true, wood)),
         panel([x0, y0, top - 0.17], [x1 - x0, 0, 0], [0, 0, 0.17], true, wood),
         panel([x1, y0, top - 0.055], [0, y1 - y0, 0], [0, 0, 0.055], true, wood),
+        // The log books, drawn as one block.
+        glossy(panel([3.06, 3.46, top + 0.03], [0.28, 0, 0], [0, 0.21, 0], true, BOOKS_ALBEDO)),
+        panel([3.06, 3.46, top], [0.28, 0, 0], [0, 0, 0.03], true, BOOKS_ALBEDO),
+        panel([3.06, 3.67, top], [0, -0.21, 0], [0, 0, 0.03], true, BOOKS_ALBEDO),
         panel([0, 0, 0], [w, 0, 0], [0, d, 0], true, loft.FLOOR_ALBEDO),
         panel([0.005, 0, 0], [0, d, 0], [0, 0, e], true, loft.WALL_ALBEDO),
         panel([w, d, 0], [0, -d, 0], [0, 0, e], true, loft.WALL_ALBEDO),
