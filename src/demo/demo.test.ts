@@ -184,9 +184,12 @@ describe("insertion figures: true camera and light, the set as a user draws it",
     expect(figures.contactMean).toBeLessThan(1.5);
   }, 300_000);
 
-  test("netloft: glass and copper by window light, over the whole", async () => {
+  test("netloft: glass and copper by window light", async () => {
     const figures = await insertionFigures("netloft", 64);
     expect(figures.mean).toBeLessThan(1);
+    expect(figures.percentile95).toBeLessThan(3);
+    // Wanted is 1.5: what glass focuses is left out, and the truth has noise of its own there.
+    expect(figures.contactMean).toBeLessThan(3);
     expect(Math.abs(figures.propLightness)).toBeLessThan(3);
   }, 300_000);
 

@@ -331,6 +331,9 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
           if (direct) {
             group = GROUP_BOUNCE;
             gain(false, tr * gr, tg * gg, tb * gb);
+            // Less what the props hide of the lights in it; where they hide nothing the two are the same.
+            gainGloss(matt, true, tr, tg, tb, dx, dy, dz, x, y, z, u, v, start);
+            gainGloss(matt, false, -tr, -tg, -tb, dx, dy, dz, x, y, z, u, v, start);
           } else {
             gainGloss(matt, props, tr, tg, tb, dx, dy, dz, x, y, z, u, v, start);
             seekDimension(start + 5);
