@@ -328,6 +328,10 @@ describe("finals", () => {
 });
 
 /** A server of its own process on a data folder, without the demo. */
+/** Servers that a failed test has left; they would keep the run from ending. */
+const servers = new Set<ChildProcess>();
+afterAll(() => servers.forEach((child) => child.kill("SIGKILL")));
+
 async function startServer(place: string): Promise<{ child: ChildProcess; at: string }> {
   const port = 20000 + Math.floor(Math.random() * 20000);
   const child = spawn(process.execPath, ["--import", "tsx", "src/server/main.ts"], {
@@ -335,6 +339,8 @@ async function startServer(place: string): Promise<{ child: ChildProcess; at: st
     env: { ...process.env, NODE_OPTIONS: "", HARBOR_DATA: place, HARBOR_PORT: String(port), HARBOR_DEMO: "0" },
     stdio: ["ignore", "pipe", "inherit"],
   });
+  servers.add(child);
+  child.once("exit", () => servers.delete(child));
   await new Promise<void>((resolve, reject) => {
     child.stdout!.on("data", (text: Buffer) => String(text).includes("Red Harbor is at") && resolve());
     child.once("exit", () => reject(new Error("The server did not start.")));
