@@ -69,6 +69,17 @@ function iceHouse(): SetPiece[] {
   ];
 }
 
+/** The loft's tie beams: two are seen in the plate, and the row goes on over the camera at the same spacing. */
+function tieBeams(width: number, eaves: number): SetPiece[] {
+  const albedo: Vec3 = [0.2, 0.155, 0.1];
+  const [low, high] = [eaves - 0.02, eaves + 0.13];
+  return [0.15, 1.15, 2.15, 3.15, 4.15, 5.15, 6.15].flatMap((y) => [
+    panel([0, y, low], [0, 0.11, 0], [width, 0, 0], false, albedo),
+    panel([0, y, low], [width, 0, 0], [0, 0, high - low], false, albedo),
+    panel([width, y + 0.11, low], [-width, 0, 0], [0, 0, high - low], false, albedo),
+  ]);
+}
+
 /** The border of the house's shadow as a user clicks around it on the plate: the corner's line, then round the back. */
 function markedShade(): TraceScene["mask"] {
   // The house's corner, the verge, and the eaves with their overhang; the rest of the border lies behind the house.
@@ -147,6 +158,7 @@ export const CASES: Record<string, () => InsertionCase> = {
         panel([0, d - 0.005, 0], [w, 0, 0], [0, 0, r], true, loft.WALL_ALBEDO),
         panel([0, 0, e], [w / 2, 0, r - e], [0, d, 0], true, loft.WALL_ALBEDO),
         panel([w, d, e], [-w / 2, 0, r - e], [0, -d, 0], true, loft.WALL_ALBEDO),
+        ...tieBeams(w, e),
       ],
       light: { sun: null, sky: [0, 0, 0], lamps: loft.lamps, mask: null },
       floor: null,

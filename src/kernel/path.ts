@@ -18,7 +18,7 @@ import * as surface from "./surface";
 import * as bsdf from "./bsdf";
 import * as light from "./light";
 import {
-  GROUP_BOUNCE, GROUP_SKY, GROUP_SUN, INSTANCE_FLAGS, INSTANCE_MOVES, MATERIAL_SEES_BACKDROP, MATERIAL_THIN, MATERIAL_TRANSMITS, MAX_LIGHT_GROUPS, PARAM_FILL, PARAM_FILL_HEIGHT, PARAM_FILL_WIDTH, PARAM_FLOOR_ALBEDO,
+  GROUP_BOUNCE, GROUP_LAMPS, GROUP_SKY, GROUP_SUN, INSTANCE_FLAGS, INSTANCE_MOVES, MATERIAL_SEES_BACKDROP, MATERIAL_THIN, MATERIAL_TRANSMITS, MAX_LIGHT_GROUPS, PARAM_FILL, PARAM_FILL_HEIGHT, PARAM_FILL_WIDTH, PARAM_FLOOR_ALBEDO,
   PARAM_FLOOR_HEIGHT, PARAM_FLOOR_ON, PARAM_FRAME_HEIGHT, PARAM_FRAME_WIDTH, PARAM_LIMIT, PARAM_MAX_DEPTH, PARAM_PLATE, PARAM_PLATE_HEIGHT,
   PARAM_PLATE_WIDTH, PARAM_POSITION, PARAM_PROP_ROOT, PARAM_SET_ROOT, PARAM_SUN_IRRADIANCE, PART_ALBEDO, PART_FLAGS, PART_IS_SET, PART_ROUGHNESS, PART_SPECULAR, RAY_BOUNCE,
   RAY_CAMERA, RAY_REFLECTION, RAY_SHADOW,
@@ -30,6 +30,9 @@ const INV_PI: f32 = 0.3183098861837907;
 const FAR: f32 = 1e30;
 /** Dimensions of a bounce: sun 0, environment 1-2, lamps 3-4, lobe 5, direction 6, roulette 7. */
 const BOUNCE_DIMENSIONS: u32 = 8;
+/** Up to so many lamps are all drawn at what the camera sees, mirrored or through glass too; elsewhere one of them. */
+const EVERY_LAMP: u32 = 8;
+const EVERY_LAMP_DIMENSION: u32 = 400;
 /** Share of the paths that follow the gloss of the set on, where it has any. */
 const GLOSS_SHARE: f32 = 0.25;
 /** Density below which a lobe scatters as a matt surface does. */
@@ -171,6 +174,12 @@ function gainLight(matt: bool, props: bool, through: bool, weighed: bool, tr: f3
   } else gain(matt, tr * fr, tg * fg, tb * fb);
 }
 
+/** Sets the frame of the surface loaded last, along its grain if it has one. */
+function setShadingFrame(): void {
+  if (surface.anisotropy > 0) setFrameAlong(surface.nx, surface.ny, surface.nz, surface.tx, surface.ty, surface.tz);
+  else setFrame(surface.nx, surface.ny, surface.nz);
+}
+
 // Towards the viewer, in the frame of the plate's gloss.
 let viewX: f32 = 0, viewY: f32 = 0, viewZ: f32 = 1;
 
@@ -198,15 +207,68 @@ function gainGloss(matt: bool, props: bool, tr: f32, tg: f32, tb: f32, dx: f32, 
       gainLight(matt, props, false, true, tr, tg, tb, viewX, viewY, viewZ, light.toX, light.toY, light.toZ, FAR, light.density, light.lightR, light.lightG, light.lightB);
     }
   }
-  if (light.lampCount() != 0) {
+  const every = drawsEveryLamp(matt), first: u32 = every ? light.properLamps() : 0;
+  for (let i: u32 = 0; i < first; i++) {
+    seekDimension(EVERY_LAMP_DIMENSION + start * EVERY_LAMP + i);
+    if (!light.drawLamp(light.lampAt(i), x, y, z)) continue;
+    setFrame(surface.gx, surface.gy, surface.gz);
+    group = GROUP_LAMPS + i;
+    gainLight(matt, props, false, true, tr, tg, tb, viewX, viewY, viewZ, light.toX, light.toY, light.toZ, light.reach, light.density, light.lightR, light.lightG, light.lightB);
+  }
+  if (light.lampCount() > first) {
     seekDimension(start + 3);
-    if (light.drawAnyLamp(x, y, z, 0)) {
+    if (light.drawAnyLamp(x, y, z, first)) {
       setFrame(surface.gx, surface.gy, surface.gz);
       group = light.lampGroup();
       gainLight(matt, props, false, true, tr, tg, tb, viewX, viewY, viewZ, light.toX, light.toY, light.toZ, light.reach, light.density, light.lightR, light.lightG, light.lightB);
     }
   }
   setFrame(surface.gx, surface.gy, surface.gz);
+}
+
+/** True if a surface draws every lamp: `matt` tells that the path to it has scattered. */
+function drawsEveryLamp(matt: bool): bool {
+  return !matt && light.properLamps() <= EVERY_LAMP;
+}
+
+let hiddenR: f32 = 0, hiddenG: f32 = 0, hiddenB: f32 = 0;
+
+/**
+ * Light that a prop hides in a direction from the set surface point at pixel (u, v): the sky, or, of the set, the mean of
+ * what it sends here. Lamps and sun count as far as a direction of density `density` has to find them, 0 for not at all; `every` as in `drawsEveryLamp`.
+ */
+function loadHidden(x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, u: f32, v: f32, density: f32, every: bool): void {
+  const met = closest(paramU(PARAM_SET_ROOT), x, y, z, dx, dy, dz, 0, FAR) >= 0, far = met ? hitT() : FAR;
+  countRay();
+  if (density > 0 && light.properLamps() && light.meetLamp(x, y, z, dx, dy, dz, far)) {
+    const w = density / (density + (every ? light.density / light.shareOf(light.lampAt(light.lampNumber)) : light.density));
+    group = light.lampGroup();
+    hiddenR = w * light.lightR;
+    hiddenG = w * light.lightG;
+    hiddenB = w * light.lightB;
+    return;
+  }
+  if (!met && dz > 0) {
+    group = GROUP_SKY;
+    light.loadSky(dx, dy, dz, false);
+    const w: f32 = density > 0 && light.hasEnvironment() ? density / (density + light.environmentPdf(dx, dy, dz)) : ONE;
+    hiddenR = w * light.skyR;
+    hiddenG = w * light.skyG;
+    hiddenB = w * light.skyB;
+    if (density > 0 && light.hasSun() && light.inSun(dx, dy, dz)) {
+      const p = light.sunPdf(), q = light.maskAtPixel(u, v) * p * density / (density + p);
+      hiddenR += q * paramF(PARAM_SUN_IRRADIANCE);
+      hiddenG += q * paramF(PARAM_SUN_IRRADIANCE + 4);
+      hiddenB += q * paramF(PARAM_SUN_IRRADIANCE + 8);
+    }
+    return;
+  }
+  group = GROUP_BOUNCE;
+  const fw = paramU(PARAM_FILL_WIDTH), fh = paramU(PARAM_FILL_HEIGHT);
+  samplePicture(paramU(PARAM_FILL) + fw * fh * 12, fw, fh, u / paramF(PARAM_FRAME_WIDTH) * <f32>fw, v / paramF(PARAM_FRAME_HEIGHT) * <f32>fh);
+  hiddenR = INV_PI * texelR();
+  hiddenG = INV_PI * texelG();
+  hiddenB = INV_PI * texelB();
 }
 
 /** The same for a Lambert surface of the colour loaded, whose colour is in the throughput already. */
@@ -234,7 +296,9 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
   let ox = rox, oy = roy, oz = roz, dx = rdx, dy = rdy, dz = rdz, pdfBefore = pdfFirst, taken = takenFirst, width = widthFirst, spread = spreadFirst;
   let tr: f32 = 1, tg: f32 = 1, tb: f32 = 1;
   let insideR: f32 = 0, insideG: f32 = 0, insideB: f32 = 0;
-  let backdrop = from == FROM_CAMERA, matt = from == FROM_MATT, straight = from != FROM_CAMERA;
+  // Whether the surface before drew every lamp, and not one of them.
+  let everyBefore = false;
+  let backdrop = from == FROM_CAMERA, matt = from == FROM_MATT, straight = from != FROM_CAMERA, bent = false;
   let mask: u32 = from == FROM_CAMERA ? RAY_CAMERA : from == FROM_GLOSS ? RAY_REFLECTION : RAY_SHADOW;
   freeR = 0;
   freeG = 0;
@@ -256,7 +320,8 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
     // A lamp ends the path: what the plate shows behind it, as a window's panes, is the lamp itself.
     if (proper && (depth > 0 || from != FROM_CAMERA) && light.meetLamp(ox, oy, oz, dx, dy, dz, met ? t : FAR)) {
       if (taken & TAKEN_LAMPS) break;
-      const w = pdfBefore > 0 ? pdfBefore / (pdfBefore + light.density) : ONE;
+      const p = everyBefore ? light.density / light.shareOf(light.lampAt(light.lampNumber)) : light.density;
+      const w = pdfBefore > 0 ? pdfBefore / (pdfBefore + p) : ONE;
       group = light.lampGroup();
       gain(matt, tr * w * light.lightR, tg * w * light.lightG, tb * w * light.lightB);
       break;
@@ -310,8 +375,8 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         const u = projectedX(), v = projectedY();
         takePlate();
         let cr = texelR(), cg = texelG(), cb = texelB();
-        // Through glass the camera sees the gloss that it photographed.
-        const glossy = paramU(PARAM_FILL) && load<f32>(surface.part, PART_SPECULAR) > 0, direct = mask == RAY_CAMERA;
+        // Through a thin pane the camera sees the gloss that it photographed; thick glass bends the way.
+        const glossy = paramU(PARAM_FILL) && load<f32>(surface.part, PART_SPECULAR) > 0, direct = mask == RAY_CAMERA && !bent;
         if (!paramU(PARAM_FILL) || (!props && (direct || !glossy))) {
           group = GROUP_BOUNCE;
           gain(false, tr * cr, tg * cg, tb * cb);
@@ -321,6 +386,7 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         samplePicture(paramU(PARAM_FILL), fw, fh, u / paramF(PARAM_FRAME_WIDTH) * <f32>fw, v / paramF(PARAM_FRAME_HEIGHT) * <f32>fh);
         const fillR = texelR(), fillG = texelG(), fillB = texelB();
         const x = surface.px + surface.gx * surface.offset, y = surface.py + surface.gy * surface.offset, z = surface.pz + surface.gz * surface.offset;
+        const every = drawsEveryLamp(matt);
         let onGloss = false;
         if (glossy) {
           samplePicture(paramU(PARAM_FILL) + fw * fh * 24, fw, fh, u / paramF(PARAM_FRAME_WIDTH) * <f32>fw, v / paramF(PARAM_FRAME_HEIGHT) * <f32>fh);
@@ -334,12 +400,10 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
             // Less what the props hide of the lights in it; where they hide nothing the two are the same.
             gainGloss(matt, true, tr, tg, tb, dx, dy, dz, x, y, z, u, v, start);
             gainGloss(matt, false, -tr, -tg, -tb, dx, dy, dz, x, y, z, u, v, start);
-          } else {
-            gainGloss(matt, props, tr, tg, tb, dx, dy, dz, x, y, z, u, v, start);
-            seekDimension(start + 5);
-            draw();
-            onGloss = draw1() < GLOSS_SHARE;
-          }
+          } else gainGloss(matt, props, tr, tg, tb, dx, dy, dz, x, y, z, u, v, start);
+          seekDimension(start + 5);
+          draw();
+          onGloss = draw1() < GLOSS_SHARE;
         }
         let er = fillR, eg = fillG, eb = fillB, lossR: f32 = 0, lossG: f32 = 0, lossB: f32 = 0;
         if (props && sunOn) {
@@ -359,17 +423,16 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         }
         if (props && proper) {
           // The lamps' light is in the fill; here only what a prop takes of it.
-          seekDimension(start + 3);
-          if (light.drawAnyLamp(x, y, z, 0)) {
+          const lampsDrawn = every ? light.properLamps() : 1;
+          for (let i: u32 = 0; i < lampsDrawn; i++) {
+            seekDimension(every ? EVERY_LAMP_DIMENSION + start * EVERY_LAMP + i : start + 3);
+            if (!(every ? light.drawLamp(light.lampAt(i), x, y, z) : light.drawAnyLamp(x, y, z, 0))) continue;
             const c = light.toX * surface.gx + light.toY * surface.gy + light.toZ * surface.gz;
-            const toX = light.toX, toY = light.toY, toZ = light.toZ, reach = light.reach;
-            const r = light.lightR, g = light.lightG, b = light.lightB;
-            if (c > 0 && !light.setBlocks(x, y, z, toX, toY, toZ, reach)) {
-              const blocked = light.propsBlock(x, y, z, toX, toY, toZ, reach);
-              lossR += c * r * (blocked ? ONE : ONE - throughR());
-              lossG += c * g * (blocked ? ONE : ONE - throughG());
-              lossB += c * b * (blocked ? ONE : ONE - throughB());
-            }
+            if (c <= 0 || light.setBlocks(x, y, z, light.toX, light.toY, light.toZ, light.reach)) continue;
+            const blocked = light.propsBlock(x, y, z, light.toX, light.toY, light.toZ, light.reach);
+            lossR += c * light.lightR * (blocked ? ONE : ONE - throughR());
+            lossG += c * light.lightG * (blocked ? ONE : ONE - throughG());
+            lossB += c * light.lightB * (blocked ? ONE : ONE - throughB());
           }
         }
         seekDimension(start + 6);
@@ -380,13 +443,10 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         const reach = hitT();
         const meetsProp = occluder >= 0 && !light.setBlocks(x, y, z, wx, wy, wz, reach);
         if (meetsProp) {
-          // What the prop hides in that direction: the sky, or, of the set, the mean of what it sends here.
-          const open = wz > 0 && !light.setBlocks(x, y, z, wx, wy, wz, FAR);
-          if (open) light.loadSky(wx, wy, wz, false);
-          else samplePicture(paramU(PARAM_FILL) + fw * fh * 12, fw, fh, u / paramF(PARAM_FRAME_WIDTH) * <f32>fw, v / paramF(PARAM_FRAME_HEIGHT) * <f32>fh);
-          lossR += open ? PI * light.skyR : texelR();
-          lossG += open ? PI * light.skyG : texelG();
-          lossB += open ? PI * light.skyB : texelB();
+          loadHidden(x, y, z, wx, wy, wz, u, v, 0, false);
+          lossR += PI * hiddenR;
+          lossG += PI * hiddenG;
+          lossB += PI * hiddenB;
         }
         const tiny: f32 = 1e-6;
         // One sample may take more than there is; only their mean is a share.
@@ -411,6 +471,13 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
           dy = worldY();
           dz = worldZ();
           pdfBefore = bsdf.pdf;
+          everyBefore = every;
+          if (direct) {
+            // The plate holds what is reflected without the props: only a way that meets one changes it.
+            if (light.nearestCaster(x, y, z, dx, dy, dz) < 0 || light.setBlocks(x, y, z, dx, dy, dz, hitT())) break;
+            loadHidden(x, y, z, dx, dy, dz, u, v, pdfBefore, everyBefore);
+            gain(matt, -tr * hiddenR, -tg * hiddenG, -tb * hiddenB);
+          }
           taken = 0;
           straight = true;
           matt = matt || bsdf.pdf < BROAD;
@@ -419,7 +486,7 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
           continue;
         }
         if (!meetsProp) break;
-        const kept: f32 = glossy && !direct ? ONE / (ONE - GLOSS_SHARE) : ONE;
+        const kept: f32 = glossy ? ONE / (ONE - GLOSS_SHARE) : ONE;
         tr *= kept * min<f32>(1, PI * cr / max<f32>(er, tiny));
         tg *= kept * min<f32>(1, PI * cg / max<f32>(eg, tiny));
         tb *= kept * min<f32>(1, PI * cb / max<f32>(eb, tiny));
@@ -467,6 +534,7 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
       seekDimension(start + 6);
       setFrame(surface.gx, surface.gy, surface.gz);
       pdfBefore = drawCosine() * INV_PI;
+      everyBefore = false;
       dx = worldX();
       dy = worldY();
       dz = worldZ();
@@ -487,7 +555,8 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         let w: f32 = 1;
         if (depth > 0 || from != FROM_CAMERA) {
           if (luminance > 0 && pdfBefore > 0) {
-            const p = light.trianglePdf(luminance, t, abs<f32>(dx * surface.gx + dy * surface.gy + dz * surface.gz));
+            let p = light.trianglePdf(luminance, t, abs<f32>(dx * surface.gx + dy * surface.gy + dz * surface.gz));
+            if (everyBefore) p /= light.shareFrom(light.properLamps());
             w = pdfBefore / (pdfBefore + p);
           }
         } else {
@@ -505,8 +574,7 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         seekDimension(start);
         light.drawSun();
       }
-      if (surface.anisotropy > 0) setFrameAlong(surface.nx, surface.ny, surface.nz, surface.tx, surface.ty, surface.tz);
-      else setFrame(surface.nx, surface.ny, surface.nz);
+      setShadingFrame();
       const vx = -localX(dx, dy, dz), vy = -localY(dx, dy, dz), vz = max<f32>(-localZ(dx, dy, dz), 1e-4);
       bsdf.prepareBsdf(vz);
       if (sunOn) {
@@ -522,18 +590,24 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
           gainLight(matt, props, through, true, tr, tg, tb, vx, vy, vz, light.toX, light.toY, light.toZ, FAR, light.density, light.lightR, light.lightG, light.lightB);
         }
       }
-      if (lamps) {
-        seekDimension(start + 3);
+      const every = drawsEveryLamp(matt), first: u32 = every ? light.properLamps() : 0;
+      for (let i: u32 = 0; i < first; i++) {
+        seekDimension(EVERY_LAMP_DIMENSION + start * EVERY_LAMP + i);
+        if (!light.drawLamp(light.lampAt(i), x, y, z)) continue;
         // Drawing a sphere sets the frame to its own.
-        if (light.drawAnyLamp(x, y, z, 0)) {
-          if (surface.anisotropy > 0) setFrameAlong(surface.nx, surface.ny, surface.nz, surface.tx, surface.ty, surface.tz);
-          else setFrame(surface.nx, surface.ny, surface.nz);
+        setShadingFrame();
+        group = GROUP_LAMPS + i;
+        gainLight(matt, props, through, true, tr, tg, tb, vx, vy, vz, light.toX, light.toY, light.toZ, light.reach, light.density, light.lightR, light.lightG, light.lightB);
+      }
+      if (light.lampCount() > first) {
+        seekDimension(start + 3);
+        if (light.drawAnyLamp(x, y, z, first)) {
+          setShadingFrame();
           group = light.lampGroup();
           gainLight(matt, props, through, true, tr, tg, tb, vx, vy, vz, light.toX, light.toY, light.toZ, light.reach, light.density, light.lightR, light.lightG, light.lightB);
         }
-        if (surface.anisotropy > 0) setFrameAlong(surface.nx, surface.ny, surface.nz, surface.tx, surface.ty, surface.tz);
-        else setFrame(surface.nx, surface.ny, surface.nz);
       }
+      if (lamps) setShadingFrame();
       seekDimension(start + 5);
       draw();
       const lobe = draw1();
@@ -557,6 +631,7 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         oy = surface.py - surface.gy * surface.offset;
         oz = surface.pz - surface.gz * surface.offset;
         if (!thin) {
+          bent = true;
           insideR = surface.front ? surface.absorption(0) : 0;
           insideG = surface.front ? surface.absorption(1) : 0;
           insideB = surface.front ? surface.absorption(2) : 0;
@@ -564,6 +639,7 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         if (!straight) {
           // Inside, no light was drawn: what the path meets counts in full.
           pdfBefore = through ? bsdf.pdf : 0;
+          everyBefore = every;
           taken = 0;
         }
       } else {
@@ -574,6 +650,7 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         const inside = glass && !thin && !surface.front;
         if (!inside) {
           pdfBefore = bsdf.pdf;
+          everyBefore = every;
           taken = 0;
           straight = true;
         } else if (!straight) pdfBefore = 0;

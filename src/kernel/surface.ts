@@ -316,15 +316,19 @@ export function setBase(r: f32, g: f32, b: f32): void {
   baseB = b;
 }
 
-/** Makes the surface loaded last a bare dielectric coat: the gloss of a catcher. */
+/**
+ * Makes the surface loaded last a bare dielectric coat: the gloss of a catcher. At normal incidence it reflects `weight`
+ * of what index 1.5 does; the index that does so gives the other angles by Fresnel's equations.
+ */
 export function makeGloss(weight: f32, rough: f32): void {
   setBase(0, 0, 0);
   flags = 0;
   front = true;
   metallic = 0;
   roughness = rough;
-  index = 1.5;
-  specular = weight;
+  const root: f32 = <f32>0.2 * sqrt<f32>(weight);
+  index = (1 + root) / (1 - root);
+  specular = 1;
   specularR = 1;
   specularG = 1;
   specularB = 1;

@@ -11,7 +11,7 @@ export interface SetPiece {
   catcher: boolean;
   /** Colour where the plate does not show the surface: linear reflectance. */
   albedo: Vec3;
-  /** Weight of a dielectric reflection (1: index 1.5; 0: none) and its roughness. */
+  /** Reflectance at normal incidence as a share of that of index 1.5, and the reflection's roughness. */
   specular: number;
   roughness: number;
 }
