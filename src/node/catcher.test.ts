@@ -47,9 +47,20 @@ const box = (material: Partial<Material> = {}): PropPiece => {
   return { model, placement: { ...standing([0, 0.1, 0]), scale: [0.4, 0.3, LIFT] } };
 };
 
+/** Index of the dielectric that reflects a share of what index 1.5 does at normal incidence: F0 = ((n - 1) / (n + 1))^2. */
+const indexOf = (share: number): number => {
+  const root = Math.sqrt(share * ((1.5 - 1) / (1.5 + 1)) ** 2);
+  return share > 0 ? (1 + root) / (1 - root) : 1.5;
+};
+
 /** Mean colours of the picture's nine parts: the composite's over those of the real thing. */
 async function againstTruth(light: Light, gloss: { specular: number; roughness: number }, prop: PropPiece) {
-  const ground = quadModel([-3, -3, 0], [6, 0, 0], [0, 6, 0], { baseColor: [...ALBEDO, 1], index: 1.5, ...gloss });
+  const ground = quadModel([-3, -3, 0], [6, 0, 0], [0, 6, 0], {
+    baseColor: [...ALBEDO, 1],
+    index: indexOf(gloss.specular),
+    specular: gloss.specular > 0 ? 1 : 0,
+    roughness: gloss.roughness,
+  });
   const floor = { model: ground, placement: standing() };
   const base: TraceScene = { ...emptyScene(camera), ...light, frame: { width: SIZE, height: SIZE } };
   const settings = { width: SIZE, height: SIZE, seed: 2, maxDepth: 6 };
@@ -105,6 +116,7 @@ describe("a catcher stands for a real surface", () => {
     ["a matt floor before a window", { ...dark, lamps: [lamp] }, { specular: 0, roughness: 1 }, {}],
     ["a polished floor before a window", { ...dark, lamps: [lamp] }, { specular: 1, roughness: 0.4 }, {}],
     ["a mirror-like floor before a window", { ...dark, lamps: [lamp] }, { specular: 1, roughness: 0.1 }, {}],
+    ["planed wood of index 1.4 at a slant", { ...dark, lamps: [lamp] }, { specular: 25 / 36, roughness: 0.6 }, {}],
     ["wet ground towards the sun", sunny, { specular: 1, roughness: 0.35 }, {}],
     [
       "a shining prop on a polished floor, beside a lamp",
@@ -123,6 +135,12 @@ describe("a catcher stands for a real surface", () => {
       { ...dark, lamps: [lamp] },
       { specular: 1, roughness: 0.5 },
       { baseColor: [1, 1, 1, 1], transmission: 1, thin: true, roughness: 0 },
+    ],
+    [
+      "a block of glass on a polished floor",
+      { ...dark, lamps: [lamp] },
+      { specular: 1, roughness: 0.5 },
+      { baseColor: [1, 1, 1, 1], transmission: 1, thin: false, roughness: 0 },
     ],
   ])(
     "%s",

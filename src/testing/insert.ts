@@ -62,7 +62,7 @@ export async function insert(
 }
 
 /** Pixels of the props' vertices within a centimetre of their lowest: where they touch what they stand on. */
-function contactsOf(props: PropPiece[], camera: Camera): Vec2[] {
+export function contactsOf(props: PropPiece[], camera: Camera): Vec2[] {
   const pixels = new Map<string, Vec2>();
   for (const { model, placement } of props) {
     const points = model.meshes.flatMap((mesh) =>
