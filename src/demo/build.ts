@@ -10,6 +10,7 @@ import { NOISE, SHOULDER, SOFTNESS } from "./develop.ts";
 import { modelOfGlb } from "./glb.ts";
 import { floatGlb, kettleGlb } from "./kettle.ts";
 import * as loft from "./netloft.ts";
+import type { PropPiece } from "#core/trace/scene";
 import type { Place } from "./photograph.ts";
 import { DemoFolder, photograph } from "./photograph.ts";
 import type { Region } from "#core/trace/tiles";
@@ -37,8 +38,20 @@ function commonTruth(place: Place) {
   };
 }
 
-/** Where the loft's props are seen. */
+/** Where the loft's props are seen, and where they touch the bench. */
 const CLOSE: Region = { x0: 220, y0: 405, x1: 630, y1: 545 };
+const CONTACTS: Region[] = [
+  { x0: 240, y0: 468, x1: 357, y1: 531 },
+  { x0: 508, y0: 486, x1: 609, y1: 547 },
+];
+
+/** Glass and gloss by lamplight are slow to calm: around the props four times as many samples, at their foot sixteen. */
+async function photographClosely(place: Place, what: string, props: PropPiece[]): Promise<Float32Array> {
+  const picture = await photograph(place, what, props, samples);
+  for (const [region, times] of [[CLOSE, 4], ...CONTACTS.map((c) => [c, 16])] as [Region, number][])
+    layOver(picture, await photograph(place, `${what}, close`, props, times * samples, region), place.frame.width, region);
+  return picture;
+}
 
 /** Lays a part of one picture over another of the same size. */
 function layOver(picture: Float32Array, over: Float32Array, width: number, { x0, y0, x1, y1 }: Region): void {
@@ -88,16 +101,14 @@ async function buildNetloft(): Promise<void> {
   const [kettle, float] = [await kettleGlb(), await floatGlb()];
   folder.write("kettle.glb", kettle);
   folder.write("float.glb", float);
-  const empty = await photograph(place, "empty", [], samples);
+  const empty = await photographClosely(place, "empty", []);
   folder.clean("clean.exr", empty);
   await folder.jpeg("plate.jpg", empty, 21);
   const props = [
     { model: await modelOfGlb(kettle), placement: loft.kettlePlace },
     { model: await modelOfGlb(float), placement: loft.floatPlace },
   ];
-  const full = await photograph(place, "with kettle and float", props, samples);
-  // Glass by lamplight is slow to calm: around the props it takes four times as many.
-  layOver(full, await photograph(place, "kettle and float, close", props, 4 * samples, CLOSE), place.frame.width, CLOSE);
+  const full = await photographClosely(place, "with kettle and float", props);
   folder.clean("clean-with-props.exr", full);
   await folder.jpeg("with-props.jpg", full, 22);
   const truth = {

@@ -5,7 +5,7 @@ import { draw, draw1, draw2, seekDimension, startSample } from "./sampler";
 import { drawCosine, localX, localY, localZ, setFrame, toWorld, worldX, worldY, worldZ } from "./frame";
 import { setMoment } from "./motion";
 import { lightScratch } from "./traversal";
-import { throughB, throughG, throughR, wentThrough } from "./ask";
+import { fresnel, throughB, throughG, throughR, wentThrough } from "./ask";
 import * as surface from "./surface";
 import * as bsdf from "./bsdf";
 import * as light from "./light";
@@ -85,6 +85,16 @@ function prepareGloss(dx: f32, dy: f32, dz: f32, gx: f32, gy: f32, gz: f32, roug
   bsdf.prepareBsdf(viewZ);
 }
 
+// The way to the viewer in the world, and the index of the gloss.
+let backX: f32 = 0, backY: f32 = 0, backZ: f32 = 1, glossIndex: f32 = 1;
+
+/** Share of the light from a direction that the gloss lets to the matt part: what is left of it at the half vector, as glTF 2.0 has it. */
+function belowGloss(toX: f32, toY: f32, toZ: f32): f32 {
+  if (!glossy) return 1;
+  const half = <f32>0.5 * (ONE + backX * toX + backY * toY + backZ * toZ);
+  return ONE - fresnel(sqrt<f32>(max<f32>(0, half)), glossIndex);
+}
+
 /** Adds to the catcher's reflection without the props (r0 to b0), and to how much the props change it. */
 // @ts-ignore: decorator
 @inline
@@ -98,11 +108,12 @@ function addGloss(r0: f32, g0: f32, b0: f32, changeR: f32, changeG: f32, changeB
 
 /**
  * Light drawn in a direction, that reaches the catcher in full where no prop is in the way: radiance over density. Its
- * cosine times `weight` counts on the matt part; on the gloss, `density` against the gloss's own.
+ * `cosine`, weighed if it could be found otherwise, counts on the matt part; on the gloss, `density` against the gloss's own.
  */
 // @ts-ignore: decorator
 @inline
-function addDirect(group: u32, props: bool, x: f32, y: f32, z: f32, toX: f32, toY: f32, toZ: f32, reach: f32, r: f32, g: f32, b: f32, weight: f32, density: f32): void {
+function addDirect(group: u32, props: bool, x: f32, y: f32, z: f32, toX: f32, toY: f32, toZ: f32, reach: f32, r: f32, g: f32, b: f32, cosine: f32, density: f32): void {
+  const weight = cosine * belowGloss(toX, toY, toZ);
   addW0(group, weight * r, weight * g, weight * b);
   if (!props) {
     addW(group, weight * r, weight * g, weight * b);
@@ -128,7 +139,13 @@ function evaluateCatcher(u: f32, v: f32, dx: f32, dy: f32, dz: f32): void {
   addOne(pixel + (FILM_CATCHER << 2), 1);
   if (half) addOne(half + (HALF_CATCHER << 2), 1);
   glossy = specular > 0 && props;
-  if (glossy) prepareGloss(dx, dy, dz, gx, gy, gz, roughness, specular);
+  if (glossy) {
+    prepareGloss(dx, dy, dz, gx, gy, gz, roughness, specular);
+    backX = -dx;
+    backY = -dy;
+    backZ = -dz;
+    glossIndex = surface.index;
+  }
   if (light.hasSun()) {
     seekDimension(CATCHER_DIMENSION);
     light.drawSun();
@@ -165,7 +182,7 @@ function evaluateCatcher(u: f32, v: f32, dx: f32, dy: f32, dz: f32): void {
     if (light.drawAnyLamp(x, y, z, proper)) {
       const c = light.toX * gx + light.toY * gy + light.toZ * gz;
       const toX = light.toX, toY = light.toY, toZ = light.toZ, reach = light.reach;
-      const density = light.shareFrom(proper) * light.density, w = c * density / (density + c * INV_PI);
+      const density = light.shareFrom(proper) * light.density, w = c * density / (density + c * INV_PI) * belowGloss(toX, toY, toZ);
       if (c > 0 && !light.setBlocks(x, y, z, toX, toY, toZ, reach) && !light.propsBlock(x, y, z, toX, toY, toZ, reach)) {
         const r = light.lightR * throughR(), g = light.lightG * throughG(), b = light.lightB * throughB();
         addW(GROUP_BOUNCE, w * r, w * g, w * b);
@@ -194,7 +211,7 @@ function gatherDirection(x: f32, y: f32, z: f32, wx: f32, wy: f32, wz: f32, cosi
   const density = cosine * INV_PI;
   const met = findNearest(x, y, z, wx, wy, wz, 0);
   followPath(x, y, z, wx, wy, wz, false, density, TAKEN_SUN | TAKEN_LAMPS, FROM_MATT, true, 0, 0.25, PATH_DIMENSION);
-  const r0 = PI * radianceR, g0 = PI * radianceG, b0 = PI * radianceB;
+  const below = PI * belowGloss(wx, wy, wz), r0 = below * radianceR, g0 = below * radianceG, b0 = below * radianceB;
   // The endless floor counts as bounce, in both sums alike: equal light must give equal bits.
   const bounce = met || wz < 0;
   addW0(bounce ? GROUP_BOUNCE : GROUP_SKY, r0, g0, b0);
@@ -207,7 +224,7 @@ function gatherDirection(x: f32, y: f32, z: f32, wx: f32, wy: f32, wz: f32, cosi
     return;
   }
   followPath(x, y, z, wx, wy, wz, true, density, TAKEN_SUN | TAKEN_LAMPS, FROM_MATT, false, 0, 0.25, PATH_DIMENSION);
-  addW(GROUP_BOUNCE, PI * radianceR, PI * radianceG, PI * radianceB);
+  addW(GROUP_BOUNCE, below * radianceR, below * radianceG, below * radianceB);
 }
 
 /** What the catcher's gloss, just prepared, shows along one direction of its own, with the props and without. */

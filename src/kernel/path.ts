@@ -234,14 +234,14 @@ function drawsEveryLamp(matt: bool): bool {
 let hiddenR: f32 = 0, hiddenG: f32 = 0, hiddenB: f32 = 0;
 
 /**
- * Light that a prop hides in a direction from the set surface point at pixel (u, v): the sky, or, of the set, the mean of
- * what it sends here. Lamps and sun count as far as a direction of density `density` has to find them, 0 for not at all; `every` as in `drawsEveryLamp`.
+ * Light that a prop hides in a direction from the set surface point at pixel (u, v): the sky, or of the set what the plate
+ * shows, where it does not the mean of what the set sends here. Lamps and sun count as far as a direction of density `density` has to find them, 0 for not at all; `every` as in `drawsEveryLamp`.
  */
 function loadHidden(x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, u: f32, v: f32, density: f32, every: bool): void {
   const met = closest(paramU(PARAM_SET_ROOT), x, y, z, dx, dy, dz, 0, FAR) >= 0, far = met ? hitT() : FAR;
   countRay();
-  if (density > 0 && light.properLamps() && light.meetLamp(x, y, z, dx, dy, dz, far)) {
-    const w = density / (density + (every ? light.density / light.shareOf(light.lampAt(light.lampNumber)) : light.density));
+  if (light.properLamps() && light.meetLamp(x, y, z, dx, dy, dz, far)) {
+    const w: f32 = density > 0 ? density / (density + (every ? light.density / light.shareOf(light.lampAt(light.lampNumber)) : light.density)) : 0;
     group = light.lampGroup();
     hiddenR = w * light.lightR;
     hiddenG = w * light.lightG;
@@ -264,6 +264,16 @@ function loadHidden(x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, u: f32, v
     return;
   }
   group = GROUP_BOUNCE;
+  if (met) {
+    const near = far - max<f32>(1e-4, <f32>5e-4 * far);
+    if (cameraSees(x + far * dx, y + far * dy, z + far * dz, x + near * dx, y + near * dy, z + near * dz)) {
+      takePlate();
+      hiddenR = texelR();
+      hiddenG = texelG();
+      hiddenB = texelB();
+      return;
+    }
+  }
   const fw = paramU(PARAM_FILL_WIDTH), fh = paramU(PARAM_FILL_HEIGHT);
   samplePicture(paramU(PARAM_FILL) + fw * fh * 12, fw, fh, u / paramF(PARAM_FRAME_WIDTH) * <f32>fw, v / paramF(PARAM_FRAME_HEIGHT) * <f32>fh);
   hiddenR = INV_PI * texelR();
