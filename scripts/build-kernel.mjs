@@ -38,12 +38,13 @@ export function kernelHash() {
   return hash.digest("hex");
 }
 
-/** The tracing thread as one file: Node's worker threads cannot start from TypeScript. */
-async function buildThread() {
+/** The threads as one file each: Node's worker threads cannot start from TypeScript. */
+async function buildThreads() {
   const { build } = await import("esbuild");
   await build({
-    entryPoints: [path.join(root, "src/node/traceThread.ts")],
-    outfile: path.join(root, "build/traceThread.mjs"),
+    entryPoints: ["traceThread", "denoiseThread"].map((name) => path.join(root, `src/node/${name}.ts`)),
+    outdir: path.join(root, "build"),
+    outExtension: { ".js": ".mjs" },
     bundle: true,
     platform: "node",
     format: "esm",
@@ -53,7 +54,7 @@ async function buildThread() {
 }
 
 export async function buildKernel() {
-  await buildThread();
+  await buildThreads();
   const out = path.join(root, "build");
   const wasm = path.join(out, "kernel.wasm");
   const stamp = path.join(out, "kernel.hash");

@@ -11,6 +11,7 @@ import { primitiveModel } from "#core/props/primitives";
 import { standing } from "#core/props/transform";
 import * as L from "#kernel/layout";
 import { SIZE, emptyScene, lookAt } from "../testing/render.ts";
+import { DenoisePool } from "./denoisePool.ts";
 import type { Film } from "./renderScene.ts";
 import { renderBands, renderScene } from "./renderScene.ts";
 
@@ -61,6 +62,32 @@ describe("denoising", () => {
     for (let i = 3; i < clean.prop.length; i += 4) expect(clean.prop[i]).toBe(noisy.prop[i]);
     // The upper corners show no set.
     for (let i = 0; i < 20 * 3; i++) expect(clean.ratio[i]).toBe(1);
+  });
+
+  test("gives the same in threads, each job its own answer", async () => {
+    const film = await renderScene(still(), { ...settings, sums: PROOF_SUMS }, { samples: 4 });
+    const { layout } = film;
+    const row = 96 * layout.stride;
+    const part = (y0: number, y1: number) => film.pixels.slice(y0 * row, y1 * row);
+    // One job more than there are threads, and the longest first.
+    const cuts: [number, number][] = [
+      [0, 96],
+      [20, 60],
+      [40, 90],
+    ];
+    const pool = DenoisePool.open(2);
+    try {
+      const weights = { sun: [1, 0.5, 1] as Vec3, sky: [1, 1, 1] as Vec3, bounce: [1, 1, 0.8] as Vec3 };
+      const jobs = cuts.map(([y0, y1]) =>
+        pool.run({ film: part(y0, y1), width: 96, height: y1 - y0, layout, weights }),
+      );
+      for (const [i, passes] of (await Promise.all(jobs)).entries()) {
+        const [y0, y1] = cuts[i];
+        expect(passes).toEqual(denoiseFilm(part(y0, y1), 96, y1 - y0, layout, weights));
+      }
+    } finally {
+      await pool.close();
+    }
   });
 
   test("gives rows the same values whatever strip they are cut from, if it looks 16 rows beyond them", async () => {

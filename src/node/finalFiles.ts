@@ -1,18 +1,19 @@
+import { availableParallelism } from "node:os";
 import path from "node:path";
 import { compositeCodes, propCodes } from "#core/comp/composite";
 import type { DecodedPlate } from "#core/comp/composite";
 import type { ExrChannel } from "#core/image/exr";
 import { colourChannels } from "#core/image/exr";
 import { sizeAt } from "#core/image/resize";
-import { lightWeights } from "#core/shot/assemble";
+import { lightWeights, scaleProp } from "#core/shot/assemble";
 import type { PassGroup, RenderChoice, Shot } from "#core/shot/schema";
 import { borderNotice, catcherBorder } from "#core/trace/border";
-import { denoiseFilm } from "#core/trace/denoise";
 import type { FilmLayout, Layer, Passes } from "#core/trace/film";
 import { developLayers } from "#core/trace/film";
 import { noiseSum } from "#core/trace/noise";
 import * as L from "#kernel/layout";
 import type { BandFolder } from "./bandFolder.ts";
+import { DenoisePool } from "./denoisePool.ts";
 import { ExrFile } from "./exrFile.ts";
 import { PngFile } from "./pngFile.ts";
 import type { Band } from "./renderScene.ts";
@@ -32,6 +33,8 @@ export interface FinalReport {
 
 /** About so many pixels are denoised in one run, not to hold much more than a band of a wide picture. */
 const DENOISED_PIXELS = 250_000;
+/** More threads would hold too much at once. */
+const DENOISE_THREADS = 4;
 
 /**
  * Writes a render's files from its kept bands, some rows at a time: picture and prop as PNG; ratio, added light,
@@ -76,12 +79,21 @@ export async function writeFinal(
     if (!pixels) throw new Error("A band of the render is missing from the server's folder. Render it again.");
     return pixels;
   };
-  // Bands are denoised some together: each run looks a few rows beyond what it gives.
+  // Bands are denoised some together: each run looks a few rows beyond what it gives. Every thread has one in hand.
   const ahead = Math.max(1, Math.round(DENOISED_PIXELS / (width * (bands[0].y1 - bands[0].y0))));
-  let calmed: Passes[] = [];
+  const threads = Math.min(DENOISE_THREADS, choice.threads || availableParallelism(), Math.ceil(bands.length / ahead));
+  const pool = choice.denoise ? DenoisePool.open(threads) : null;
+  const runs: Promise<Passes[]>[] = [];
   const calm = async (i: number): Promise<Passes> => {
-    if (i % ahead === 0) calmed = await denoiseBands(bands.slice(i, i + ahead), bands[i - 1], bands[i + ahead]);
-    return calmed[i % ahead];
+    const run = Math.floor(i / ahead);
+    for (let r = runs.length; r < run + threads && r * ahead < bands.length; r++) {
+      const own = bands.slice(r * ahead, (r + 1) * ahead);
+      runs[r] = denoiseBands(own, bands[r * ahead - 1], bands[(r + 1) * ahead]);
+      // One that fails is heard of when it is its turn.
+      runs[r].catch(() => undefined);
+    }
+    if (i % ahead === 0 && run > 0) runs[run - 1] = Promise.resolve([]);
+    return (await runs[run])[i % ahead];
   };
   const denoiseBands = async (own: Band[], before?: Band, after?: Band): Promise<Passes[]> => {
     const halo = HALO * width * layout.stride;
@@ -93,39 +105,44 @@ export async function writeFinal(
     const tall = new Float32Array(films.reduce((n, f) => n + f.length, 0));
     films.reduce((at, f) => (tall.set(f, at), at + f.length), 0);
     const tallRows = tall.length / width / layout.stride;
-    const all = developBand(shot, { width, height: tallRows, layout, pixels: tall }, denoiseFilm);
+    const all = await pool!.run({ film: tall, width, height: tallRows, layout, weights: lightWeights(shot) });
+    scaleProp(all.prop, shot.light.propLevel);
     const top = films[0].length / width / layout.stride - own[0].y0;
     return own.map(({ y0, y1 }) => rowsOf(all, y0 + top, y1 - y0));
   };
-  for (const [i, band] of bands.entries()) {
-    const rows = band.y1 - band.y0;
-    const pixels = await read(band);
-    const film = { width, height: rows, layout, pixels };
-    const passes = choice.denoise ? await calm(i) : developBand(shot, film);
-    const part = plateRowsAt(plate, choice.percent, band);
-    await picture.append(compositeCodes(part, passes));
-    await prop.append(propCodes(passes, plate.encoding));
-    await ratio.append(rows, colourChannels(passes.ratio, 3));
-    await added.append(rows, colourChannels(passes.added, 3));
-    await premultiplied.append(rows, colourChannels(passes.prop, 4));
-    await depth.append(rows, [{ name: "Z", values: passes.depth }]);
-    if (layers) {
-      const own = developLayers(pixels, width, rows, layout);
-      await layers.append(rows, [...compositeChannels(passes), ...layerChannels(own, choice.passes)]);
+  try {
+    for (const [i, band] of bands.entries()) {
+      const rows = band.y1 - band.y0;
+      const pixels = await read(band);
+      const film = { width, height: rows, layout, pixels };
+      const passes = choice.denoise ? await calm(i) : developBand(shot, film);
+      const part = plateRowsAt(plate, choice.percent, band);
+      await picture.append(compositeCodes(part, passes));
+      await prop.append(propCodes(passes, plate.encoding));
+      await ratio.append(rows, colourChannels(passes.ratio, 3));
+      await added.append(rows, colourChannels(passes.added, 3));
+      await premultiplied.append(rows, colourChannels(passes.prop, 4));
+      await depth.append(rows, [{ name: "Z", values: passes.depth }]);
+      if (layers) {
+        const own = developLayers(pixels, width, rows, layout);
+        await layers.append(rows, [...compositeChannels(passes), ...layerChannels(own, choice.passes)]);
+      }
+      const noisy = { film: pixels, layout, width, y0: band.y0, height, plate: full };
+      const { sum, count } = noiseSum(noisy, { x0: 0, y0: band.y0, x1: width, y1: band.y1 });
+      noise.sum += sum;
+      noise.count += count;
+      const edge = catcherBorder(pixels, width, rows, layout, band.y0, lightWeights(shot));
+      border.open += edge.open;
+      if (edge.worst && Math.abs(edge.worst.ratio - 1) > Math.abs((border.worst?.ratio ?? 1) - 1))
+        border.worst = edge.worst;
+      for (let f = 0; f < pixels.length; f += layout.stride) {
+        limited += pixels[f + L.FILM_LIMITED];
+        samples += pixels[f + L.FILM_SAMPLES];
+      }
+      onRows(band.y1, height);
     }
-    const noisy = { film: pixels, layout, width, y0: band.y0, height, plate: full };
-    const { sum, count } = noiseSum(noisy, { x0: 0, y0: band.y0, x1: width, y1: band.y1 });
-    noise.sum += sum;
-    noise.count += count;
-    const edge = catcherBorder(pixels, width, rows, layout, band.y0, lightWeights(shot));
-    border.open += edge.open;
-    if (edge.worst && Math.abs(edge.worst.ratio - 1) > Math.abs((border.worst?.ratio ?? 1) - 1))
-      border.worst = edge.worst;
-    for (let f = 0; f < pixels.length; f += layout.stride) {
-      limited += pixels[f + L.FILM_LIMITED];
-      samples += pixels[f + L.FILM_SAMPLES];
-    }
-    onRows(band.y1, height);
+  } finally {
+    await pool?.close();
   }
   for (const file of [picture, prop, ratio, added, premultiplied, depth, layers]) await file?.finish();
   const notices: string[] = [];

@@ -6,8 +6,9 @@ import type { Kernel } from "#core/trace/kernel";
 /** The compiled tracer, made by `npm run build`. */
 export const kernelPath = fileURLToPath(new URL("../../build/kernel.wasm", import.meta.url));
 
-/** The worker thread's bundle, made by the same build. */
+/** The worker threads' bundles, made by the same build. */
 export const threadPath = fileURLToPath(new URL("../../build/traceThread.mjs", import.meta.url));
+export const denoiseThreadPath = fileURLToPath(new URL("../../build/denoiseThread.mjs", import.meta.url));
 
 let compiled: Promise<WebAssembly.Module> | null = null;
 

@@ -147,8 +147,8 @@ export async function renderShot(
 }
 
 /** Passes of a band's film with the shot's own weights and level. */
-export function developBand(shot: Shot, film: Film, develop = developFilm): Passes {
-  const passes = develop(film.pixels, film.width, film.height, film.layout, lightWeights(shot));
+export function developBand(shot: Shot, film: Film): Passes {
+  const passes = developFilm(film.pixels, film.width, film.height, film.layout, lightWeights(shot));
   scaleProp(passes.prop, shot.light.propLevel);
   return passes;
 }

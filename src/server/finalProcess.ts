@@ -32,7 +32,7 @@ export type FinalMessage =
   | { kind: "progress"; samples: number; secondsLeft: number | null; rays: number }
   /** Rows of the small picture, sRGB codes. */
   | { kind: "rows"; width: number; height: number; v0: number; pixels: Uint8Array }
-  | { kind: "writing" }
+  | { kind: "writing"; secondsLeft: number | null }
   | { kind: "done"; report: FinalReport }
   | { kind: "failed"; message: string };
 
@@ -85,9 +85,12 @@ async function run(order: FinalOrder): Promise<void> {
       void say({ kind: "rows", width, height, v0, pixels });
     },
   });
-  void say({ kind: "writing" });
+  void say({ kind: "writing", secondsLeft: null });
   await mkdir(order.target, { recursive: true });
-  const report = await writeFinal(order.target, shot, plate, profile, choice, layout, folder);
+  const started = Date.now();
+  const report = await writeFinal(order.target, shot, plate, profile, choice, layout, folder, (done, of) => {
+    void say({ kind: "writing", secondsLeft: ((Date.now() - started) / 1000) * (of / done - 1) });
+  });
   await say({ kind: "done", report });
 }
 

@@ -29,6 +29,7 @@ interface Running {
   abort: AbortController;
   samplesDone: number;
   secondsLeft: number | null;
+  writing: boolean;
   /** A small picture as far as it has grown. */
   preview: { width: number; height: number; pixels: Uint8Array } | null;
 }
@@ -172,6 +173,7 @@ export class FinalQueue {
       samples: row.samples,
       samplesDone: live?.samplesDone ?? row.samplesDone,
       secondsLeft: live?.secondsLeft ?? row.secondsLeft,
+      writing: live?.writing ?? false,
       seconds: row.seconds,
       message: row.message,
       createdAt: row.createdAt.toISOString(),
@@ -216,7 +218,8 @@ export class FinalQueue {
 
   private async render(row: Row): Promise<void> {
     const abort = new AbortController();
-    const running: Running = { id: row.id, abort, samplesDone: row.samplesDone, secondsLeft: null, preview: null };
+    const { id, samplesDone } = row;
+    const running: Running = { id, abort, samplesDone, secondsLeft: null, writing: false, preview: null };
     this.running = running;
     const started = Date.now();
     const folder = this.folderOf(row.id);
@@ -287,6 +290,9 @@ export class FinalQueue {
         if (message.kind === "progress") {
           running.samplesDone = message.samples;
           running.secondsLeft = message.secondsLeft;
+        } else if (message.kind === "writing") {
+          running.secondsLeft = message.secondsLeft;
+          running.writing = true;
         } else if (message.kind === "rows") {
           const { width, height, v0, pixels } = message;
           running.preview ??= { width, height, pixels: new Uint8Array(width * height * 3) };

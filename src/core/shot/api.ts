@@ -101,6 +101,8 @@ export interface FinalListing {
   samples: number;
   samplesDone: number;
   secondsLeft: number | null;
+  /** True once all is rendered, while it is denoised and its files are written. */
+  writing: boolean;
   seconds: number | null;
   message: string | null;
   createdAt: string;

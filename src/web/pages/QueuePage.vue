@@ -130,7 +130,8 @@ const when = (t: string) => new Date(t).toLocaleString("en-GB", { dateStyle: "sh
         <template v-if="f.status === 'running' || f.status === 'paused'">
           <ProgressBar :value="share(f)" :show-value="false" style="height: 5px; margin: 6px 0 3px; max-width: 460px" />
           <div class="num quiet">
-            {{ share(f) }} %{{ f.secondsLeft !== null ? `, ${duration(f.secondsLeft)} left` : "" }}
+            {{ f.writing ? "writing its files" : `${share(f)} %`
+            }}{{ f.secondsLeft !== null ? `, ${duration(f.secondsLeft)} left` : "" }}
           </div>
         </template>
         <div v-if="f.message" class="bad">{{ f.message }}</div>

@@ -82,6 +82,8 @@ async function compare(): Promise<void> {
 }
 watch([pair, way], compare);
 
+const share = (f: FinalListing) => Math.round((f.samplesDone / f.samples) * 100);
+
 const about = (f: FinalListing) => {
   const { settings: s } = f;
   const parts = [`${f.samples} samples`];
@@ -101,7 +103,7 @@ const about = (f: FinalListing) => {
         <span>{{ STATUS[f.status] }}</span>
         <span class="num"
           >{{ f.width }} × {{ f.height }}, {{ about(f)
-          }}{{ f.status === "running" ? `, ${Math.round((f.samplesDone / f.samples) * 100)} %` : "" }}</span
+          }}{{ f.status === "running" ? `, ${f.writing ? "writing its files" : `${share(f)} %`}` : "" }}</span
         >
         <span v-if="f.status === 'running' && f.secondsLeft !== null" class="num"
           >{{ seconds(f.secondsLeft) }} left</span

@@ -240,7 +240,11 @@ const seconds = (s: number | null) =>
           @click="store.flush().then(() => finals.start())"
         />
         <span v-if="finals.running" class="quiet num">
-          {{ finals.running.status === "running" ? seconds(finals.running.secondsLeft) || "rendering" : "waiting" }}
+          {{
+            finals.running.status === "running"
+              ? seconds(finals.running.secondsLeft) || (finals.running.writing ? "writing" : "rendering")
+              : "waiting"
+          }}
         </span>
       </div>
     </section>
