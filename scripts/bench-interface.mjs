@@ -1,13 +1,15 @@
-/* global document, PointerEvent, requestAnimationFrame */
-// npm run bench:interface: how fast mark and overlay follow a dragged mark in Chromium, on the demo shot. Prints JSON.
+/* global document, PointerEvent, requestAnimationFrame, requestIdleCallback, window */
+// npm run bench:interface: how fast mark and overlay follow a dragged mark in Chromium, and how soon the proof follows a
+// moved prop, on the demo shot. Prints JSON.
 import { spawn } from "node:child_process";
 import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import path from "node:path";
-import { chromium } from "@playwright/test";
+import { chromium, selectors } from "@playwright/test";
 import { chromiumArgs, chromiumPath } from "./chromium.mjs";
 import { root } from "./ensure.mjs";
 
+selectors.setTestIdAttribute("data-test");
 const port = 4693;
 const data = mkdtempSync(path.join(tmpdir(), "harbor-bench-"));
 const server = spawn(process.execPath, ["--import", "tsx", "src/server/main.ts"], {
@@ -72,13 +74,52 @@ async function dragSteps(steps) {
   );
 }
 
+/** Moves the prop some times while the proof is on: time to the first picture, and the page's longest task meanwhile. */
+async function proofAfterMoves(page, moves) {
+  await page.getByTestId("step-render").click();
+  await page.getByTestId("proof").click();
+  const facts = page.getByTestId("proof-facts");
+  const shown = async () => Number(/after ([\d.]+) s/.exec((await facts.textContent()) ?? "")?.[1] ?? NaN);
+  await page.waitForFunction(
+    () => /after [\d.]+ s/.test(document.querySelector('[data-test="proof-facts"]')?.textContent ?? ""),
+    null,
+    { timeout: 120000 },
+  );
+  await page.waitForTimeout(3000);
+  await page.evaluate(() => {
+    window.longest = 0;
+    new PerformanceObserver((list) => {
+      for (const task of list.getEntries()) window.longest = Math.max(window.longest, task.duration);
+    }).observe({ type: "longtask" });
+  });
+  const seconds = [];
+  let longest = 0;
+  for (let i = 0; i < moves; i++) {
+    await page.getByTestId("step-props").click();
+    await page.locator(".list > div").first().click();
+    const field = page.getByLabel("Foot x", { exact: true });
+    await field.fill(String(parseFloat(await field.inputValue()) + (i % 2 ? -0.05 : 0.05)));
+    // Steps of the page that change what is shown are not the proof's doing.
+    await page.evaluate(() => new Promise((resolve) => requestIdleCallback(() => resolve((window.longest = 0)))));
+    await field.press("Enter");
+    await page.waitForTimeout(2500);
+    longest = Math.max(longest, await page.evaluate(() => window.longest));
+    await page.getByTestId("step-render").click();
+    seconds.push(await shown());
+  }
+  return { moves, firstPictureSeconds: seconds, longestTaskMs: longest };
+}
+
 try {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   const base = `http://127.0.0.1:${port}`;
   const [shot] = await (await fetch(`${base}/api/shots`)).json();
   await page.goto(`${base}/shots/${shot.id}/camera`);
   await page.waitForTimeout(3000);
-  console.log(JSON.stringify(await page.evaluate(dragSteps, 150), null, 1));
+  const drag = await page.evaluate(dragSteps, 150);
+  await page.reload();
+  const proof = await proofAfterMoves(page, 5);
+  console.log(JSON.stringify({ drag, proof }, null, 1));
 } finally {
   await browser.close();
   server.kill("SIGKILL");
