@@ -1,7 +1,7 @@
 import { importGlb } from "#core/exchange/gltf";
 import { maskFromRegions } from "#core/light/mask";
 import type { Vec2, Vec3 } from "#core/math/vec3";
-import { groundPlane, pixelOnPlane, projectPoint } from "#core/optics/camera";
+import { groundPlane, pixelOnPlane } from "#core/optics/camera";
 import type { Camera } from "#core/optics/camera";
 import type { Placement } from "#core/props/transform";
 import { dropToFloor, placementMatrix } from "#core/props/transform";
@@ -80,20 +80,23 @@ function tieBeams(width: number, eaves: number): SetPiece[] {
   ]);
 }
 
-/** The border of the house's shadow as a user clicks around it on the plate: the corner's line, then round the back. */
+/** The border of the house's shadow as a user clicks around it on the plate, half-way between dark and lit; then along the house. */
 function markedShade(): TraceScene["mask"] {
-  // The house's corner, the verge, and the eaves with their overhang; the rest of the border lies behind the house.
-  const border: Vec3[] = [
-    [0.02, 0, 0],
-    [-3.66, 2.21, 0],
-    [-3.75, 1.98, 0],
-    [-3.82, 1.85, 0],
-    [-3.82, 5.7, 0],
-    [-0.05, 7.5, 0],
-    [0.1, 0.3, 0],
+  const points: Vec2[] = [
+    // The corner's line, the notch of the verge, the eaves, the ridge.
+    [1103.7, 597],
+    [704.5, 582.2],
+    [691.5, 586.6],
+    [683.5, 586.6],
+    [649, 521.8],
+    [676, 515.3],
+    [700, 514.5],
+    [905, 513.2],
+    // The foot of the wall.
+    [906, 532],
+    [1099, 592.5],
   ];
-  const points = border.map((p) => projectPoint(quay.camera, p)!.map(Math.round) as Vec2);
-  return maskFromRegions([{ points, feather: 3 }], quay.frame);
+  return maskFromRegions([{ points, feather: 2 }], quay.frame);
 }
 
 /** Blue-grey cloth, as a grey-card reading would give it. */
