@@ -127,7 +127,7 @@ export async function runRender(args: string[]): Promise<void> {
     const layout = await renderIntoFolder(shot, plate, models, choice, folder, {
       threads: threads || undefined,
       onProgress: (p) =>
-        process.stderr.write(`\r${p.samples}/${p.total} samples, ${Math.ceil(p.secondsLeft)} s left   `),
+        process.stderr.write(`\r${Math.floor(p.samples)}/${p.total} samples, ${Math.ceil(p.secondsLeft)} s left   `),
     });
     process.stderr.write("\n");
     await mkdir(out, { recursive: true });

@@ -10,6 +10,7 @@ import { TILE_SIZE, tilesOf } from "#core/trace/tiles";
 import { TracePool } from "./tracePool.ts";
 
 export interface RenderProgress {
+  /** Samples a pixel on average, a fraction while some have theirs and others not. */
   samples: number;
   total: number;
   secondsLeft: number;
@@ -127,7 +128,7 @@ export async function renderBands(scene: TraceScene, settings: RenderSettings, o
       const now = rendered + part;
       const share = (height - total + now) / height;
       const secondsLeft = now > 0 ? (elapsed / now) * (total - now) : Infinity;
-      options.onProgress?.({ samples: Math.floor(share * options.samples), total: options.samples, secondsLeft, rays });
+      options.onProgress?.({ samples: share * options.samples, total: options.samples, secondsLeft, rays });
     };
     for (const band of open) {
       aimFilm(pool.scene, loaded, band.y0);

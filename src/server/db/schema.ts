@@ -69,7 +69,7 @@ export const finals = pgTable("finals", {
   place: doublePrecision("place").notNull().default(0),
   percent: integer("percent").notNull(),
   samples: integer("samples").notNull(),
-  samplesDone: integer("samples_done").notNull().default(0),
+  samplesDone: doublePrecision("samples_done").notNull().default(0),
   secondsLeft: doublePrecision("seconds_left"),
   seconds: doublePrecision("seconds"),
   message: text("message"),

@@ -1,0 +1,1 @@
+ALTER TABLE "finals" ALTER COLUMN "samples_done" SET DATA TYPE double precision;
