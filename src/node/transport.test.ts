@@ -287,6 +287,33 @@ describe("lamps against closed forms", () => {
     expect(await lit({ kind: "spot", size: [0.02, 0.02], cone, facing: normalize([1, 0, -1]) })).toBe(0);
   });
 
+  test.each([3, 11])("%p lamps and a shining prop give what each of them gives alone", async (count) => {
+    // Light adds up. A few lamps are all drawn at what the camera sees, of many one is; a glossy ground finds them as well.
+    const ground = square({ baseColor: [0.5, 0.5, 0.5, 1], roughness: 0.35, specular: 1 });
+    const shining = quadModel([-0.9, 0.8, 0.1], [0.4, 0, 0], [0, 0, 0.4], { baseColor: BLACK, emissive: [4, 3, 2] });
+    const kinds = ["rectangle", "disc", "sphere"] as const;
+    const lamps = Array.from({ length: count }, (_, i): Lamp => {
+      const angle = (2 * Math.PI * i) / count;
+      return {
+        name: `lamp ${i}`,
+        kind: kinds[i % 3],
+        position: [Math.cos(angle), Math.sin(angle), 0.5 + 0.1 * i],
+        facing: normalize([-Math.cos(angle), -Math.sin(angle), -0.8]),
+        across: [0, 0, 1].map((v, k) => v - [Math.sin(angle), -Math.cos(angle), 0][k]) as Vec3,
+        size: [0.2 + 0.03 * i, 0.3],
+        radiance: [1 + i, 2, 3 - 0.2 * i],
+      };
+    });
+    const eye = lookAt([0, -20, 9], [0, 0, 0], 500);
+    const mean = (models: Model[], some: Lamp[]) =>
+      meanRadiance({ ...withModels(emptyScene(eye), models), lamps: some }, 256, 2);
+    const together = await mean([ground, shining], lamps);
+    const sum = await mean([ground, shining], []);
+    const none = quadModel([-0.9, 0.8, 0.1], [0.4, 0, 0], [0, 0, 0.4], { baseColor: BLACK });
+    for (const lamp of lamps) (await mean([ground, none], [lamp])).forEach((v, k) => (sum[k] += v));
+    together.forEach((v, k) => expect(Math.abs(v / sum[k] - 1)).toBeLessThan(0.01));
+  });
+
   test.each([
     // Unit squares a unit apart, and sharing an edge at right angles: 0.1998 and 0.2000 (Howell's catalogue C-11, C-14).
     ["facing", 0.1998, quadModel([-0.5, -0.5, 1], [0, 1, 0], [1, 0, 0], { baseColor: BLACK, emissive: [1, 1, 1] })],
