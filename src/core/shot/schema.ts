@@ -282,7 +282,7 @@ const LightSchema = v.object({
   tint: v.tuple([Positive, Positive, Positive]),
   /** Level of the props against the plate, for an albedo that was guessed wrong. */
   propLevel: Positive,
-  /** Gloss of the ground: weight of its reflection and roughness. */
+  /** Gloss of the ground: its reflectance at normal incidence against index 1.5 (water about 0.5), and its roughness. */
   gloss: Share,
   glossRoughness: Share,
   shadows: v.record(Id, RegionSchema),
