@@ -53,9 +53,9 @@ async function photographClosely(place: Place, what: string, props: PropPiece[])
   return picture;
 }
 
-/** Lays a part of one picture over another of the same size. */
+/** Lays a part of one picture over another of the same size, but for its outermost pixels, which had no neighbours when specks were taken out. */
 function layOver(picture: Float32Array, over: Float32Array, width: number, { x0, y0, x1, y1 }: Region): void {
-  for (let y = y0; y < y1; y++) picture.set(over.subarray((y * width + x0) * 3, (y * width + x1) * 3), (y * width + x0) * 3);
+  for (let y = y0 + 1; y < y1 - 1; y++) picture.set(over.subarray((y * width + x0 + 1) * 3, (y * width + x1 - 1) * 3), (y * width + x0 + 1) * 3);
 }
 
 const edgesOf = (camera: Camera, edges: { id: string; axis: string; from: Vec3; to: Vec3 }[]) =>

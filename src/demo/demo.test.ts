@@ -177,24 +177,24 @@ async function insertionFigures(name: string, samples: number): Promise<Insertio
 
 describe("insertion figures: true camera and light, the set as a user draws it", () => {
   test.each(["quay", "slipway"])("%s", async (name) => {
-    // The figures are asked for after 256 samples; an eighth of them must do here.
-    const figures = await insertionFigures(name, 32);
+    // The figures are asked for after 256 samples; fewer must do here.
+    const figures = await insertionFigures(name, 24);
     expect(figures.mean).toBeLessThan(1);
     expect(figures.percentile95).toBeLessThan(3);
     expect(figures.contactMean).toBeLessThan(1.5);
   }, 300_000);
 
   test("netloft: glass and copper by window light", async () => {
-    const figures = await insertionFigures("netloft", 64);
+    const figures = await insertionFigures("netloft", 32);
     expect(figures.mean).toBeLessThan(1);
     expect(figures.percentile95).toBeLessThan(3);
-    // Wanted is 1.5: what glass focuses is left out, and the truth has noise of its own there.
+    // Wanted is 1.5 after 256 samples; glass is slower to calm than the rest.
     expect(figures.contactMean).toBeLessThan(3);
     expect(Math.abs(figures.propLightness)).toBeLessThan(3);
   }, 300_000);
 
   test.each(["shade-blocker", "shade-region"])("half in the ice house's shadow: %s", async (name) => {
-    const figures = await insertionFigures(name, 32);
+    const figures = await insertionFigures(name, 24);
     expect(figures.mean).toBeLessThan(1);
     expect(figures.percentile95).toBeLessThan(3);
     expect(figures.contactMean).toBeLessThan(1.5);

@@ -233,9 +233,11 @@ function laid(
 ): Float32Array {
   if (!part) return picture.pixels;
   const whole = without.pixels.slice();
-  for (let y = part.y0; y < part.y1; y++) {
-    const from = (y - part.y0) * picture.width * 3;
-    whole.set(picture.pixels.subarray(from, from + picture.width * 3), (y * without.width + part.x0) * 3);
+  // Its outermost pixels had no neighbours when specks were taken out.
+  for (let y = part.y0 + 1; y < part.y1 - 1; y++) {
+    const from = ((y - part.y0) * picture.width + 1) * 3;
+    const row = picture.pixels.subarray(from, from + (picture.width - 2) * 3);
+    whole.set(row, (y * without.width + part.x0 + 1) * 3);
   }
   return whole;
 }
