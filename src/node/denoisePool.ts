@@ -1,5 +1,6 @@
 import { Worker } from "node:worker_threads";
 import type { Passes } from "#core/trace/film";
+import { askThread } from "./askThread.ts";
 import type { DenoiseJob } from "./denoiseThread.ts";
 import { denoiseThreadPath } from "./kernelFile.ts";
 
@@ -20,7 +21,7 @@ export class DenoisePool {
   async run(job: DenoiseJob): Promise<Passes> {
     const worker = this.idle.pop() ?? (await new Promise<Worker>((resolve) => this.waiting.push(resolve)));
     try {
-      return await ask(worker, job);
+      return await askThread<Passes>(worker, job, [job.film.buffer as ArrayBuffer]);
     } finally {
       const next = this.waiting.shift();
       if (next) next(worker);
@@ -31,24 +32,4 @@ export class DenoisePool {
   async close(): Promise<void> {
     await Promise.all(this.workers.map((worker) => worker.terminate()));
   }
-}
-
-function ask(worker: Worker, job: DenoiseJob): Promise<Passes> {
-  return new Promise((resolve, reject) => {
-    const settle = () => {
-      worker.off("message", done);
-      worker.off("error", fail);
-    };
-    const done = (passes: Passes) => {
-      settle();
-      resolve(passes);
-    };
-    const fail = (error: Error) => {
-      settle();
-      reject(error);
-    };
-    worker.on("message", done);
-    worker.on("error", fail);
-    worker.postMessage(job, [job.film.buffer as ArrayBuffer]);
-  });
 }

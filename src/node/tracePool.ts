@@ -3,6 +3,7 @@ import { GENERATION_ADDRESS, SceneMemory, scratchAddress } from "#core/trace/mem
 import type { Kernel } from "#core/trace/kernel";
 import type { TileJob, TileReport } from "#core/trace/tiles";
 import { rewindTiles } from "#core/trace/tiles";
+import { askThread } from "./askThread.ts";
 import { compileKernel, newKernelMemory, openKernel, threadPath } from "./kernelFile.ts";
 import type { TraceThreadData } from "./traceThread.ts";
 
@@ -30,7 +31,7 @@ export class TracePool {
   /** Renders a job on all threads, or until `abandon` is called. Resolves to the rays traced. Throws if a thread dies. */
   async run(job: TileJob): Promise<number> {
     rewindTiles(this.memory.buffer);
-    const reports = await Promise.all(this.workers.map((worker) => ask(worker, job)));
+    const reports = await Promise.all(this.workers.map((worker) => askThread<TileReport>(worker, job)));
     return reports.reduce((n, r) => n + r.rays, 0);
   }
 
@@ -49,28 +50,5 @@ function startThread(data: TraceThreadData): Promise<Worker> {
     const worker = new Worker(threadPath, { workerData: data, execArgv: [] });
     worker.once("message", () => resolve(worker));
     worker.once("error", reject);
-  });
-}
-
-function ask(worker: Worker, job: TileJob): Promise<TileReport> {
-  return new Promise((resolve, reject) => {
-    const settle = () => {
-      worker.off("message", done);
-      worker.off("error", fail);
-      worker.off("exit", ended);
-    };
-    const done = (report: TileReport) => {
-      settle();
-      resolve(report);
-    };
-    const fail = (error: Error) => {
-      settle();
-      reject(error);
-    };
-    const ended = () => fail(new Error("A tracing thread ended before its work was done."));
-    worker.on("message", done);
-    worker.on("error", fail);
-    worker.on("exit", ended);
-    worker.postMessage(job);
   });
 }
