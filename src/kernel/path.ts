@@ -281,7 +281,7 @@ function loadHidden(x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, u: f32, v
   hiddenB = INV_PI * texelB();
 }
 
-/** The same for a Lambert surface of the colour loaded, whose colour is in the throughput already. */
+/** Adds a drawn light to the path as a Lambert surface of the colour loaded returns it; its colour is in the throughput already. */
 function gainMatt(props: bool, weighed: bool, tr: f32, tg: f32, tb: f32, x: f32, y: f32, z: f32, toX: f32, toY: f32, toZ: f32, reach: f32, density: f32, r: f32, g: f32, b: f32, bound: bool): void {
   const c = (toX * surface.gx + toY * surface.gy + toZ * surface.gz) * INV_PI;
   if (c <= 0 || light.setBlocks(x, y, z, toX, toY, toZ, reach)) return;
