@@ -2,10 +2,9 @@ export default {
   testMatch: ["<rootDir>/src/**/*.test.ts"],
   extensionsToTreatAsEsm: [".ts"],
   transform: {
-    "^.+\\.ts$": [
-      "@swc/jest",
-      { jsc: { parser: { syntax: "typescript" }, target: "es2022" }, module: { type: "es6" } },
-    ],
+    "^.+\\.ts$": "<rootDir>/scripts/jestTransform.mjs",
   },
   testTimeout: 300000,
+  // Tests that render use two threads, but mostly prepare and compare on one.
+  maxWorkers: 2,
 };
