@@ -142,6 +142,32 @@ test("work that the server could not take is kept in the browser and saved later
   await expect.poll(async () => (await opened(request, id)).shot.plate.owner).toBe("Kept offline");
 });
 
+test("a shot that is left while it is being saved and opened again loses and doubles nothing", async ({
+  page,
+  request,
+}) => {
+  const id = await copyOfDemo(request);
+  await page.goto(`/shots/${id}/plate`);
+  await page.route("**/steps", async (route) => {
+    await new Promise((resolve) => setTimeout(resolve, 1000));
+    await route.continue();
+  });
+  const before = (await opened(request, id)).undo.length;
+  await page.getByLabel("Owner").fill("In flight");
+  await page.getByLabel("Owner").press("Enter");
+  const answered = page.waitForResponse("**/steps");
+  await page.getByTitle("All shots").click();
+  await answered;
+  await page.goBack();
+  await expect(page.getByLabel("Owner")).toHaveValue("In flight");
+  await expect(page.getByTestId("saving")).not.toHaveClass(/offline/);
+  await page.getByLabel("Licence").fill("Next");
+  await page.getByLabel("Licence").press("Enter");
+  await expect.poll(async () => (await opened(request, id)).shot.plate.licence).toBe("Next");
+  await expect(page.getByText("kept as a take")).toBeHidden();
+  expect((await opened(request, id)).undo).toHaveLength(before + 2);
+});
+
 test("solving again shows what would move, and moves it when taken", async ({ page, request }) => {
   const id = await copyOfDemo(request);
   const desk = new Desk(page);
@@ -212,6 +238,43 @@ test("walls, posts and the view from outside", async ({ page, request }) => {
   await expect(page.getByText("Back through the camera")).toBeVisible();
   await page.keyboard.press("c");
   await expect(page.getByText("Look from outside")).toBeVisible();
+});
+
+test("sun and sky come out alike with the shade marked on the plate or with its house raised", async ({
+  page,
+  request,
+}) => {
+  const points: Vec2[] = [
+    [1103.7, 597],
+    [704.5, 582.2],
+    [649, 521.8],
+    [905, 513.2],
+    [906, 532],
+    [1099, 592.5],
+  ];
+  const raised = await copyOfDemo(request);
+  const marked = await copyOfDemo(request, (copy) => {
+    copy.set = Object.fromEntries(Object.entries(copy.set).filter(([, s]) => s.kind === "ground" && s.height === 0));
+    copy.light.shadows = { "shade-1": { id: "shade-1", points, feather: 2, hidesSky: 1 } };
+  });
+  const balanced = async (id: string) => {
+    await page.goto(`/shots/${id}/light`);
+    await page.getByRole("button", { name: "Balance" }).click();
+    await expect(page.getByText("lit over shaded")).toBeVisible();
+    await expect.poll(async () => (await opened(request, id)).undo.at(-1)?.name).toBe("Balance sun and sky");
+    return (await opened(request, id)).shot.light;
+  };
+  const [a, b] = [await balanced(raised), await balanced(marked)];
+  for (let k = 0; k < 3; k++) {
+    expect(Math.abs(b.sunIrradiance[k] / a.sunIrradiance[k] - 1)).toBeLessThan(0.03);
+    expect(Math.abs(b.skyRadiance[k] / a.skyRadiance[k] - 1)).toBeLessThan(0.12);
+  }
+  await page.getByLabel("Hides sky").fill("40");
+  await page.getByLabel("Hides sky").press("Enter");
+  await expect.poll(async () => (await opened(request, marked)).shot.light.shadows["shade-1"].hidesSky).toBe(0.4);
+  const open = await balanced(marked);
+  // The less sky is hidden, the less of it explains the shaded paving.
+  expect(open.skyRadiance[0]).toBeLessThan(b.skyRadiance[0]);
 });
 
 test("the proof begins again when the prop is moved, and a final can be cancelled", async ({ page, request }) => {

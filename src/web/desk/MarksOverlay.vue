@@ -85,17 +85,19 @@ const proposals = computed(() =>
 );
 const held = computed(() => (props.shot.match.held ? spot(props.shot.match.held.pixel) : null));
 
+// Edits that leave the set as it is need not have it cut and drawn anew.
+const set = computed(() => props.shot.set);
 const surfaces = computed(() => {
-  const { camera, shot } = props;
+  const { camera } = props;
   if (!camera) return [];
-  return Object.values(shot.set).flatMap((s) => {
+  return Object.values(set.value).flatMap((s) => {
     let rings: Vec3[][];
     if (s.kind === "wall") {
-      const corners = wallCorners(shot.set, s);
+      const corners = wallCorners(set.value, s);
       rings = corners ? [corners] : [];
     } else if (s.kind === "ground" && s.height === 0) rings = [s.vertices.map((v) => v.world)];
     else {
-      const mesh = surfaceMesh(shot.set, s);
+      const mesh = surfaceMesh(set.value, s);
       if (!mesh) return [];
       rings = [];
       const at = (i: number): Vec3 => [mesh.positions[i * 3], mesh.positions[i * 3 + 1], mesh.positions[i * 3 + 2]];
@@ -119,7 +121,7 @@ const surfaces = computed(() => {
         ? s.vertices.flatMap((v, i) => {
             const w = s.vertices[(i + 1) % s.vertices.length].world;
             const mid = projectPoint(camera, [(v.world[0] + w[0]) / 2, (v.world[1] + w[1]) / 2, v.world[2]]);
-            return mid ? [{ at: spot(mid), text: formatLength(distance(v.world, w), shot.unit) }] : [];
+            return mid ? [{ at: spot(mid), text: formatLength(distance(v.world, w), props.shot.unit) }] : [];
           })
         : [];
     return [{ id: s.id, role: s.role, d: d.join(""), sides }];

@@ -387,7 +387,7 @@ export function useTools() {
     if (points.length < 3) return;
     const id = freshId("shade", shot.light.shadows);
     await finish("Mark shade", id, (d) => {
-      d.light.shadows[id] = { id, points, feather: 8 };
+      d.light.shadows[id] = { id, points, feather: 8, hidesSky: 1 };
     });
     desk.choose("pick");
   }

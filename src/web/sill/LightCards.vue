@@ -196,7 +196,7 @@ const tintOf = (k: number, v: number) =>
             class="swatch"
             :style="{ background: swatch(light.skyRadiance, 1 / Math.max(...light.skyRadiance, 1e-6)) }"
           />
-          {{ three(light.skyRadiance) }}</span
+          <span>{{ three(light.skyRadiance) }}</span></span
         >
       </div>
       <p v-if="last" class="quiet num" style="margin: 3px 0 0">
@@ -275,18 +275,35 @@ const tintOf = (k: number, v: number) =>
           :class="{ on: desk.selected === r.id }"
           @click="desk.selected = r.id"
         >
-          {{ r.id }} <span class="quiet end">soft over</span>
-          <NumberField
-            :model-value="r.feather"
-            label="Soft border"
-            unit="px"
-            :min="0"
-            :max="400"
-            @update:model-value="(v) => set('Soften shade', (l) => (l.shadows[r.id].feather = v))"
-          />
-          <button class="plain" :aria-label="`Delete ${r.id}`" @click.stop="removeShade(r.id)">
-            <i class="pi pi-times" />
-          </button>
+          <div class="shade">
+            <span class="name"
+              >{{ r.id }}
+              <button class="plain" :aria-label="`Delete ${r.id}`" @click.stop="removeShade(r.id)">
+                <i class="pi pi-times" /></button
+            ></span>
+            <span class="quiet">soft over</span>
+            <NumberField
+              :model-value="r.feather"
+              label="Soft border"
+              unit="px"
+              :min="0"
+              :max="400"
+              @update:model-value="(v) => set('Soften shade', (l) => (l.shadows[r.id].feather = v))"
+            />
+            <span
+              class="quiet"
+              title="What casts the shade hides sky, too: all of it behind a house, less behind what lets light through, as a tree. Its shape is read from the shade."
+              >hides sky</span
+            >
+            <NumberField
+              :model-value="r.hidesSky * 100"
+              label="Hides sky"
+              unit="%"
+              :min="0"
+              :max="100"
+              @update:model-value="(v) => set('Change hidden sky', (l) => (l.shadows[r.id].hidesSky = v / 100))"
+            />
+          </div>
         </div>
       </div>
       <p v-if="Object.keys(light.shadows).length === 0" class="quiet">
@@ -297,10 +314,23 @@ const tintOf = (k: number, v: number) =>
 </template>
 
 <style scoped>
+.shade {
+  display: grid;
+  grid-template-columns: auto 1fr;
+  gap: 2px 10px;
+  align-items: center;
+  width: 100%;
+}
+.shade .name {
+  grid-column: 1 / -1;
+  display: flex;
+  justify-content: space-between;
+}
 .swatch {
   display: inline-block;
   width: 22px;
   height: 10px;
+  margin-right: 8px;
   vertical-align: -1px;
 }
 </style>

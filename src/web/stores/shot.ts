@@ -1,7 +1,7 @@
 import { defineStore } from "pinia";
 import { computed, shallowRef } from "vue";
 import type { Draft } from "immer";
-import { produce } from "immer";
+import { freeze, produce } from "immer";
 import type { Camera } from "#core/optics/camera";
 import type { OpenShot, StaleAnswer } from "#core/shot/api";
 import type { Edit, Step, Work } from "#core/shot/edits";
@@ -41,6 +41,8 @@ export const useShot = defineStore("shot", () => {
   let revision = 0;
   let unsaved: Unsaved[] = [];
   let busy = false;
+  /** The request that is under way; a shot is opened only when it is answered. */
+  let sending: Promise<unknown> = Promise.resolve();
 
   const shot = computed(() => live.value ?? work.value?.shot ?? null);
   const canUndo = computed(() => work.value?.undo.at(-1)?.name ?? null);
@@ -49,6 +51,8 @@ export const useShot = defineStore("shot", () => {
   function adopt(opened: OpenShot): void {
     id.value = opened.id;
     revision = opened.revision;
+    // Frozen once here, not by the first edit, which has to be drawn at once.
+    freeze(opened.shot, true);
     base = { shot: opened.shot, undo: opened.undo, redo: opened.redo };
     work.value = base;
     live.value = null;
@@ -56,7 +60,9 @@ export const useShot = defineStore("shot", () => {
 
   async function open(shotId: string): Promise<void> {
     close();
+    await sending;
     adopt(await api.openShot(shotId));
+    saving.value = "saved";
     const left = localStorage.getItem(pendingKey(shotId));
     if (left) {
       // Steps that a closed tab could not save any more.
@@ -71,7 +77,9 @@ export const useShot = defineStore("shot", () => {
     solver.follow(shot.value!);
   }
 
+  /** What is not sent yet is sent; what cannot be sent stays in the browser for the next time the shot is opened. */
   function close(): void {
+    void flush();
     id.value = null;
     work.value = null;
     live.value = null;
@@ -79,42 +87,52 @@ export const useShot = defineStore("shot", () => {
     unsaved = [];
   }
 
-  function remember(): void {
-    if (!id.value) return;
-    if (unsaved.length === 0) localStorage.removeItem(pendingKey(id.value));
-    else localStorage.setItem(pendingKey(id.value), JSON.stringify({ revision, steps: unsaved }));
+  function remember(of = id.value, at = revision, steps = unsaved): void {
+    if (!of) return;
+    if (steps.length === 0) localStorage.removeItem(pendingKey(of));
+    else localStorage.setItem(pendingKey(of), JSON.stringify({ revision: at, steps }));
   }
 
-  function take(step: Step): void {
-    const before = work.value!;
-    unsaved.push({ step, patches: stepPatches(before, step) });
-    work.value = takeStep(before, step);
+  function take(step: Step, after = takeStep(work.value!, step)): void {
+    unsaved.push({ step, patches: stepPatches(work.value!, step) });
+    work.value = after;
     remember();
-    solver.follow(work.value.shot);
-    void flush();
+    solver.follow(after.shot);
+    saving.value = "saving";
+    // After the step is drawn: writing it into a request takes a part of a frame.
+    setTimeout(() => void flush());
   }
 
   /** Sends unsaved steps, one batch at a time; stale ones are rebased or kept as a take. */
   async function flush(): Promise<void> {
     if (busy || !id.value) return;
     busy = true;
+    const of = id.value;
     try {
-      while (unsaved.length > 0 && id.value) {
+      while (unsaved.length > 0 && id.value === of) {
         saving.value = "saving";
-        const batch = unsaved.slice(0, 100);
+        const all = unsaved;
+        const batch = all.slice(0, 100);
         try {
-          const answer = await api.save(id.value, { revision, steps: batch.map((u) => u.step) });
+          const request = api.save(of, { revision, steps: batch.map((u) => u.step) });
+          sending = request.catch(() => undefined);
+          const answer = await request;
+          if (id.value !== of) {
+            remember(of, answer.revision, all.slice(batch.length));
+            return;
+          }
           revision = answer.revision;
           for (const { step } of batch) base = takeStep(base!, step);
           unsaved = unsaved.slice(batch.length);
           remember();
         } catch (error) {
+          if (id.value !== of) return;
           if (error instanceof ApiFailure && error.code === "stale") await settleStale(error.body as StaleAnswer);
           else if (error instanceof ApiFailure && error.status >= 400 && error.status < 500) {
             notices.fail(error);
             unsaved = [];
             remember();
-            adopt(await api.openShot(id.value));
+            adopt(await api.openShot(of));
           } else {
             saving.value = "offline";
             setTimeout(() => void flush(), 3000);
@@ -162,31 +180,52 @@ export const useShot = defineStore("shot", () => {
     if (work.value) solver.follow(work.value.shot);
   }
 
+  let pending: Promise<unknown> | null = null;
+
   /**
-   * Keeps a change as one named edit. Where it changes what the camera is solved from, the camera is solved first and
-   * goes into the same edit, unless set or props would be moved: then the user is asked.
+   * Keeps a change as one named edit, after those before it: a value typed while a new mark is still being solved finds
+   * that mark. Where the change is to what the camera is solved from, the camera is solved first and goes into the same
+   * edit, unless set or props would be moved: then the user is asked.
    */
-  async function commit(name: string, change: Change): Promise<void> {
+  function commit(name: string, change: Change): Promise<void> {
+    const kept = pending ? pending.then(() => keep(name, change)) : keep(name, change);
+    const settled: Promise<unknown> = kept
+      .catch(() => undefined)
+      .then(() => {
+        if (pending === settled) pending = null;
+      });
+    pending = settled;
+    return kept;
+  }
+
+  async function keep(name: string, change: Change): Promise<void> {
     const before = work.value;
     if (!before) return;
-    const next = changed(before.shot, change);
+    const edit = makeEdit(before.shot, crypto.randomUUID(), name, change);
+    if (!edit) {
+      live.value = null;
+      return;
+    }
+    const step: Step = { kind: "do", edit };
+    const after = takeStep(before, step);
+    const next = after.shot;
     const resolves = evidenceKey(next) !== evidenceKey(before.shot);
     const idle = Object.keys(next.set).length === 0 && Object.keys(next.props).length === 0;
-    let whole = change;
-    if (resolves && idle && next.match.by === "marks") {
-      live.value = next;
-      const answer = await solver.answerFor(next);
-      whole = (draft) => {
-        change(draft);
-        if (answer.camera) takeCamera(draft, answer);
-        else draft.solved = null;
-      };
-    }
-    if (work.value) {
-      const edit = makeEdit(work.value.shot, crypto.randomUUID(), name, whole);
+    if (!resolves || !idle || next.match.by !== "marks") {
       live.value = null;
-      if (edit) take({ kind: "do", edit });
+      take(step, after);
+      return;
     }
+    live.value = next;
+    const answer = await solver.answerFor(next);
+    if (!work.value) return;
+    const whole = makeEdit(work.value.shot, edit.id, name, (draft) => {
+      change(draft);
+      if (answer.camera) takeCamera(draft, answer);
+      else draft.solved = null;
+    });
+    live.value = null;
+    if (whole) take({ kind: "do", edit: whole });
   }
 
   /** Shows what taking the marks' new camera would move, without keeping it. */

@@ -15,12 +15,13 @@ import type { FillMap } from "#core/trace/fill";
 import { measureFill, reuseFill } from "#core/trace/fill";
 import { PROOF_SUMS, developFilm } from "#core/trace/film";
 import { SOFT } from "#core/trace/filter";
+import { kernelFilter } from "#core/trace/kernelDenoise";
 import type { Kernel } from "#core/trace/kernel";
 import { MEMORY_PAGES } from "#core/trace/kernel";
 import { GENERATION_ADDRESS, SceneMemory, scratchAddress } from "#core/trace/memory";
 import { meanNoise } from "#core/trace/noise";
 import type { TraceScene } from "#core/trace/scene";
-import type { Region, TileJob, TileReport } from "#core/trace/tiles";
+import type { FillJob, Region, TileJob, TileReport } from "#core/trace/tiles";
 import { TILE_SIZE, rewindTiles } from "#core/trace/tiles";
 import type { LoadedScene } from "#core/trace/upload";
 import { SceneLoader, aimFilm } from "#core/trace/upload";
@@ -124,8 +125,8 @@ function traceKey({ shot, region }: RenderOrder): string {
 
 /** What the light on the bare set depends on. */
 function fillKey(shot: Shot): string {
-  const { sun, sunIrradiance, skyRadiance, albedo, gloss, glossRoughness, lamps } = shot.light;
-  const light = [sun, sunIrradiance, skyRadiance, albedo, gloss, glossRoughness, lamps];
+  const { sun, sunIrradiance, skyRadiance, albedo, gloss, glossRoughness, shadows, lamps } = shot.light;
+  const light = [sun, sunIrradiance, skyRadiance, albedo, gloss, glossRoughness, shadows, lamps];
   return JSON.stringify([shot.plate.codes, shot.solved?.camera, shot.set, light]);
 }
 
@@ -178,19 +179,9 @@ async function loadFiles(shot: Shot) {
   return plate!;
 }
 
-/** Renders samples on all tile workers; false if they were told to leave. */
-async function trace(e: Engine, l: Live, lastSample: number): Promise<boolean> {
+/** Has all tile workers do a job; null if they were told to leave it, else the rays that it took. */
+async function runOnAll(e: Engine, job: TileJob | FillJob): Promise<number | null> {
   rewindTiles(e.memory.buffer);
-  const job: TileJob = {
-    params: l.loaded.params,
-    width: l.loaded.width,
-    height: l.loaded.height,
-    tileSize: TILE_SIZE,
-    firstSample: l.done,
-    lastSample,
-    region: l.part,
-  };
-  const begun = performance.now();
   const reports = await Promise.all(
     e.tiles.map(
       (worker) =>
@@ -200,15 +191,30 @@ async function trace(e: Engine, l: Live, lastSample: number): Promise<boolean> {
         }),
     ),
   );
-  if (!reports.every((r) => r.complete)) return false;
+  return reports.every((r) => r.complete) ? reports.reduce((n, r) => n + r.rays, 0) : null;
+}
+
+/** Renders samples on all tile workers; false if they were told to leave. */
+async function trace(e: Engine, l: Live, lastSample: number): Promise<boolean> {
+  const begun = performance.now();
+  const rays = await runOnAll(e, {
+    params: l.loaded.params,
+    width: l.loaded.width,
+    height: l.loaded.height,
+    tileSize: TILE_SIZE,
+    firstSample: l.done,
+    lastSample,
+    region: l.part,
+  });
+  if (rays === null) return false;
   l.seconds += (performance.now() - begun) / 1000;
-  l.rays += reports.reduce((n, r) => n + r.rays, 0);
+  l.rays += rays;
   l.done = lastSample;
   return true;
 }
 
-/** Puts the scene into memory at a size; what stays the same stays there. */
-function load(e: Engine, order: RenderOrder, key: string, small: boolean): Live {
+/** Puts the scene into memory at a size; what stays the same stays there. Null if it was told to leave. */
+async function load(e: Engine, order: RenderOrder, key: string, small: boolean): Promise<Live | null> {
   const { shot, region } = order;
   const full = plate!.decoded;
   const scene = traceSceneOf(shot, plate!.picture, models);
@@ -244,7 +250,18 @@ function load(e: Engine, order: RenderOrder, key: string, small: boolean): Live 
   const wanted = fillKey(shot);
   if (scene.props.length === 0) fill = null;
   else if (fill && fill.key === wanted && fill.samples >= samples) reuseFill(e.scene, loaded, fill.map);
-  else fill = { key: wanted, samples, map: measureFill(e.kernel, e.scene, loaded, scene.frame, samples) };
+  else {
+    fill = null;
+    const map = await measureFill(
+      e.scene,
+      loaded,
+      scene.frame,
+      samples,
+      async (job) => (await runOnAll(e, job)) !== null,
+    );
+    if (!map) return null;
+    fill = { key: wanted, samples, map };
+  }
   live = { key, scene, loaded, part, small, done: 0, rays: 0, seconds: 0 };
   return live;
 }
@@ -256,7 +273,10 @@ async function show(e: Engine, l: Live, order: RenderOrder, last: boolean): Prom
   const rows = y1 - y0;
   const film = e.scene.f32(l.loaded.film, width * rows * layout.stride);
   const denoise = last && !l.small && shot.render.denoise;
-  const passes = (denoise ? denoiseFilm : developFilm)(film, width, rows, layout, lightWeights(shot));
+  const weights = lightWeights(shot);
+  const passes = denoise
+    ? denoiseFilm(film, width, rows, layout, weights, kernelFilter(e.kernel, e.scene))
+    : developFilm(film, width, rows, layout, weights);
   scaleProp(passes.prop, shot.light.propLevel);
   const full = plate!.decoded;
   const linear =
@@ -318,11 +338,11 @@ async function render(first: RenderOrder): Promise<ProofOrder> {
   };
   if (!(await follow())) return first;
   if (live?.key !== key || live.small) {
-    const small = load(e, order, key, true);
-    if (!(await trace(e, small, 2)) || !(await follow())) return order;
+    const small = await load(e, order, key, true);
+    if (!small || !(await trace(e, small, 2)) || !(await follow())) return order;
     await show(e, small, order, false);
     if (!(await follow())) return order;
-    load(e, order, key, false);
+    if (!(await load(e, order, key, false))) return order;
   }
   let l = live!;
   let shown = order;

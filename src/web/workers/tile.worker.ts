@@ -1,7 +1,7 @@
 import { scratchAddress } from "#core/trace/memory";
 import type { Kernel } from "#core/trace/kernel";
-import type { TileJob } from "#core/trace/tiles";
-import { runTiles } from "#core/trace/tiles";
+import type { FillJob, TileJob } from "#core/trace/tiles";
+import { runJob } from "#core/trace/tiles";
 
 /** One tracing thread of the proof. */
 export interface TileStart {
@@ -13,7 +13,7 @@ export interface TileStart {
 let kernel: Kernel | null = null;
 let memory: WebAssembly.Memory | null = null;
 
-self.onmessage = async (event: MessageEvent<TileStart | TileJob>) => {
+self.onmessage = async (event: MessageEvent<TileStart | TileJob | FillJob>) => {
   if ("module" in event.data) {
     memory = event.data.memory;
     const instance = await WebAssembly.instantiate(event.data.module, { env: { memory } });
@@ -22,5 +22,5 @@ self.onmessage = async (event: MessageEvent<TileStart | TileJob>) => {
     self.postMessage("ready");
     return;
   }
-  self.postMessage(runTiles(kernel!, memory!.buffer, event.data));
+  self.postMessage(runJob(kernel!, memory!.buffer, event.data));
 };
