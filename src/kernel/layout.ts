@@ -122,6 +122,20 @@ export const GROUP_SKY = 1;
 export const GROUP_BOUNCE = 2;
 export const GROUP_LAMPS = 3;
 
+// Casters of the shades that the plate has: upright silhouettes.
+export const CASTER_BYTES = 64;
+export const CASTER_TO_SUN = 0; // f32 x, y: horizontal unit vector
+export const CASTER_FOOT = 8; // f32 metres from the origin towards the sun
+export const CASTER_SLANT = 12; // f32 by how much it is farther a metre along (-y, x) of that vector
+export const CASTER_LEFT = 16; // f32 metres along (-y, x)
+export const CASTER_SPAN = 20; // f32 metres
+export const CASTER_GROUND = 24; // f32 height of its lowest row's lower border
+export const CASTER_TALL = 28; // f32 metres
+export const CASTER_RADIANCE = 32; // f32 rgb
+export const CASTER_CELLS = 44; // u32 address of 1 f32 a cell: share that it hides; rows upwards
+export const CASTER_WIDTH = 48; // u32 cells
+export const CASTER_HEIGHT = 52;
+
 // Parameters of one render.
 export const PARAM_BYTES = 1024;
 export const PARAM_SET_ROOT = 0; // u32 address of the set's root node, 0 for none
@@ -198,6 +212,8 @@ export const PARAM_FILM_MATERIALS = 376; // u32 floats: coverage by material, 0 
 export const PARAM_FILM_PROP_LIGHTS = 384; // u32 floats: light on the props by group, 3 each, 0 for none
 export const PARAM_TANGENTS = 388; // u32 address, 3 f32 a vertex, 0 where no material has a grain
 export const PARAM_SHUTTER = 380; // u32: 1 where anything moves
+export const PARAM_CASTERS = 392; // u32 address, and number
+export const PARAM_CASTER_COUNT = 396;
 
 export const FILTER_CELLS = 256;
 export const ALBEDO_CELLS = 64; // cosine across, roughness down
@@ -233,3 +249,11 @@ export const EXTRA_POSITION = 3;
 export const EXTRA_OCCLUSION = 6; // share of the hemisphere that is open
 export const EXTRA_OCCLUSION_SAMPLES = 7;
 export const EXTRA_FLOATS = 8;
+
+// Denoising, see core/trace/denoise.
+export const DENOISE_REACH = 6; // pixels to each side that a pixel is averaged with
+export const DENOISE_FEATURES = 8;
+export const DENOISE_STRICT = 0.6; // difference, in standard deviations, at which a place counts little
+export const DENOISE_FEATURE_STRICT = 0.45; // features differ when they are this far apart beyond their own local slope
+export const DENOISE_APART = 20; // beyond this distance a place counts nothing
+export const DENOISE_MARGIN = 4; // floats to each side of a row of scratch

@@ -9,9 +9,9 @@ import { draw, draw1, draw2 } from "./sampler";
 import { diskX, diskY, setFrame, toDisk, toWorld, worldX, worldY, worldZ } from "./frame";
 import { emitB, emitG, emitR, loadEmission } from "./surface";
 import {
-  GROUP_BOUNCE, GROUP_LAMPS, LAMP_AREA, LAMP_BYTES, LAMP_INNER, LAMP_IS_DISC, LAMP_IS_RECTANGLE, LAMP_IS_SPHERE, LAMP_IS_TRIANGLE, LAMP_KIND, LAMP_NORMAL, LAMP_OUTER, LAMP_POSITION,
+  CASTER_BYTES, CASTER_CELLS, CASTER_FOOT, CASTER_GROUND, CASTER_HEIGHT, CASTER_LEFT, CASTER_RADIANCE, CASTER_SLANT, CASTER_SPAN, CASTER_TALL, CASTER_TO_SUN, CASTER_WIDTH, GROUP_BOUNCE, GROUP_LAMPS, LAMP_AREA, LAMP_BYTES, LAMP_INNER, LAMP_IS_DISC, LAMP_IS_RECTANGLE, LAMP_IS_SPHERE, LAMP_IS_TRIANGLE, LAMP_KIND, LAMP_NORMAL, LAMP_OUTER, LAMP_POSITION,
   LAMP_RADIANCE, LAMP_RADIUS, LAMP_SHARE, LAMP_SUM, LAMP_TRIANGLE, LAMP_TWO_SIDED, LAMP_U, LAMP_V, PARAM_BACKDROP, PARAM_BACKDROP_HEIGHT,
-  PARAM_BACKDROP_WIDTH, PARAM_ENVIRONMENT, PARAM_ENVIRONMENT_ALIAS, PARAM_ENVIRONMENT_HEIGHT, PARAM_ENVIRONMENT_WEIGHT, PARAM_ENVIRONMENT_WIDTH,
+  PARAM_BACKDROP_WIDTH, PARAM_CASTERS, PARAM_CASTER_COUNT, PARAM_ENVIRONMENT, PARAM_ENVIRONMENT_ALIAS, PARAM_ENVIRONMENT_HEIGHT, PARAM_ENVIRONMENT_WEIGHT, PARAM_ENVIRONMENT_WIDTH,
   PARAM_FRAME_HEIGHT, PARAM_FRAME_WIDTH, PARAM_LAMPS, PARAM_LAMP_COUNT, PARAM_LAMP_POWER, PARAM_LAMP_PROPER, PARAM_MASK, PARAM_MASK_HEIGHT,
   PARAM_MASK_WIDTH, PARAM_PROP_ROOT, PARAM_SET_ROOT, PARAM_SKY, PARAM_SUN_COS, PARAM_SUN_DIRECTION, PARAM_SUN_IRRADIANCE, RAY_SHADOW,
 } from "./layout";
@@ -83,8 +83,46 @@ function down(z: f32, h: u32): f32 {
   return Mathf.acos(max<f32>(-1, min<f32>(1, z))) / PI * <f32>h;
 }
 
-/** Radiance of the sky: `skyR` to `skyB`; the backdrop where the ray may see it. */
-export function loadSky(x: f32, y: f32, z: f32, backdrop: bool): void {
+// What casters leave of the sky in a direction, and what they send instead.
+export let openShare: f32 = 1, casterR: f32 = 0, casterG: f32 = 0, casterB: f32 = 0;
+
+/** Looks from a point along a direction at what casts the plate's marked shades: `openShare`, `casterR` to `casterB`. */
+export function meetCasters(x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32): void {
+  openShare = 1;
+  casterR = 0;
+  casterG = 0;
+  casterB = 0;
+  const casters = paramU(PARAM_CASTERS), end = casters + paramU(PARAM_CASTER_COUNT) * CASTER_BYTES;
+  for (let at = casters; at < end; at += CASTER_BYTES) {
+    const sx = load<f32>(at, CASTER_TO_SUN), sy = load<f32>(at, CASTER_TO_SUN + 4), slant = load<f32>(at, CASTER_SLANT);
+    const across = y * sx - x * sy, acrossRay = dy * sx - dx * sy, towards = dx * sx + dy * sy - slant * acrossRay;
+    // From the sun's side it is not the shaded face that is seen, and nothing is known of the other.
+    if (towards <= 1e-6) continue;
+    const t = (load<f32>(at, CASTER_FOOT) + slant * across - x * sx - y * sy) / towards;
+    if (t <= 0) continue;
+    const a = (across + t * acrossRay - load<f32>(at, CASTER_LEFT)) / load<f32>(at, CASTER_SPAN);
+    const b = (z + t * dz - load<f32>(at, CASTER_GROUND)) / load<f32>(at, CASTER_TALL);
+    if (a < 0 || a > 1 || b < 0 || b > 1) continue;
+    const w = load<u32>(at, CASTER_WIDTH), h = load<u32>(at, CASTER_HEIGHT);
+    const share = sampleMask(load<u32>(at, CASTER_CELLS), w, h, a * <f32>w, b * <f32>h), hidden = openShare * share;
+    casterR += hidden * load<f32>(at, CASTER_RADIANCE);
+    casterG += hidden * load<f32>(at, CASTER_RADIANCE + 4);
+    casterB += hidden * load<f32>(at, CASTER_RADIANCE + 8);
+    openShare -= hidden;
+  }
+}
+
+/** Radiance that comes to a point from beyond everything: `skyR` to `skyB`; the backdrop where the ray may see it. */
+export function loadSky(ox: f32, oy: f32, oz: f32, x: f32, y: f32, z: f32, backdrop: bool): void {
+  loadBareSky(x, y, z, backdrop);
+  if (backdrop || paramU(PARAM_CASTER_COUNT) == 0) return;
+  meetCasters(ox, oy, oz, x, y, z);
+  skyR = openShare * skyR + casterR;
+  skyG = openShare * skyG + casterG;
+  skyB = openShare * skyB + casterB;
+}
+
+function loadBareSky(x: f32, y: f32, z: f32, backdrop: bool): void {
   let picture = paramU(PARAM_ENVIRONMENT), w = paramU(PARAM_ENVIRONMENT_WIDTH), h = paramU(PARAM_ENVIRONMENT_HEIGHT);
   if (backdrop && paramU(PARAM_BACKDROP)) {
     picture = paramU(PARAM_BACKDROP);
@@ -111,8 +149,8 @@ export function environmentPdf(x: f32, y: f32, z: f32): f32 {
   return load<f32>(paramU(PARAM_ENVIRONMENT_WEIGHT) + ((iy * w + ix) << 2)) / (2 * PI * PI * sine);
 }
 
-/** Draws a direction of the environment by its light (alias method of Walker 1977). False where nothing comes. */
-export function drawEnvironment(): bool {
+/** Draws a direction of the environment from a point by its light (alias method of Walker 1977). False where nothing comes. */
+export function drawEnvironment(ox: f32, oy: f32, oz: f32): bool {
   const w = paramU(PARAM_ENVIRONMENT_WIDTH), h = paramU(PARAM_ENVIRONMENT_HEIGHT), cells = w * h;
   draw();
   const at = draw1() * <f32>cells, cell = min<u32>(cells - 1, <u32>at);
@@ -132,6 +170,12 @@ export function drawEnvironment(): bool {
   lightR = texelR() * s;
   lightG = texelG() * s;
   lightB = texelB() * s;
+  if (paramU(PARAM_CASTER_COUNT)) {
+    meetCasters(ox, oy, oz, toX, toY, toZ);
+    lightR = openShare * lightR + s * casterR;
+    lightG = openShare * lightG + s * casterG;
+    lightB = openShare * lightB + s * casterB;
+  }
   reach = FAR;
   return true;
 }

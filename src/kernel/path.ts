@@ -202,7 +202,7 @@ function gainGloss(matt: bool, props: bool, tr: f32, tg: f32, tb: f32, dx: f32, 
   }
   if (light.hasEnvironment()) {
     seekDimension(start + 1);
-    if (light.drawEnvironment()) {
+    if (light.drawEnvironment(x, y, z)) {
       group = GROUP_SKY;
       gainLight(matt, props, false, true, tr, tg, tb, viewX, viewY, viewZ, light.toX, light.toY, light.toZ, FAR, light.density, light.lightR, light.lightG, light.lightB);
     }
@@ -250,7 +250,7 @@ function loadHidden(x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, u: f32, v
   }
   if (!met && dz > 0) {
     group = GROUP_SKY;
-    light.loadSky(dx, dy, dz, false);
+    light.loadSky(x, y, z, dx, dy, dz, false);
     const w: f32 = density > 0 && light.hasEnvironment() ? density / (density + light.environmentPdf(dx, dy, dz)) : ONE;
     hiddenR = w * light.skyR;
     hiddenG = w * light.skyG;
@@ -361,7 +361,7 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         surface.loadFloor(ox + far * dx, oy + far * dy, floorZ, paramF(PARAM_FLOOR_ALBEDO), paramF(PARAM_FLOOR_ALBEDO + 4), paramF(PARAM_FLOOR_ALBEDO + 8));
         lambert = true;
       } else {
-        light.loadSky(dx, dy, dz, backdrop);
+        light.loadSky(ox, oy, oz, dx, dy, dz, backdrop);
         const w: f32 = environment && pdfBefore > 0 ? pdfBefore / (pdfBefore + light.environmentPdf(dx, dy, dz)) : ONE;
         group = GROUP_SKY;
         gain(matt && depth > 0, tr * w * light.skyR, tg * w * light.skyG, tb * w * light.skyB);
@@ -529,7 +529,7 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
       }
       if (environment) {
         seekDimension(start + 1);
-        if (light.drawEnvironment()) {
+        if (light.drawEnvironment(x, y, z)) {
           group = GROUP_SKY;
           gainMatt(props, true, tr, tg, tb, x, y, z, light.toX, light.toY, light.toZ, FAR, light.density, light.lightR, light.lightG, light.lightB, matt);
         }
@@ -595,7 +595,7 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
       }
       if (environment) {
         seekDimension(start + 1);
-        if (light.drawEnvironment()) {
+        if (light.drawEnvironment(x, y, z)) {
           group = GROUP_SKY;
           gainLight(matt, props, through, true, tr, tg, tb, vx, vy, vz, light.toX, light.toY, light.toZ, FAR, light.density, light.lightR, light.lightG, light.lightB);
         }

@@ -49,9 +49,7 @@ export async function renderScene(scene: TraceScene, settings: RenderSettings, o
     // It may have come while the threads were started.
     options.signal?.throwIfAborted();
     const loaded = uploadScene(pool.kernel, pool.scene, scene, settings);
-    if (options.fillSamples !== 0 && scene.plate && scene.props.length > 0) {
-      measureFill(pool.kernel, pool.scene, loaded, scene.frame, options.fillSamples ?? 64);
-    }
+    await fillOf(pool, loaded, scene, options.fillSamples ?? FILL_SAMPLES, options.signal);
     const started = performance.now();
     const batch = options.batch ?? 16;
     let rays = 0;
@@ -119,7 +117,7 @@ export async function renderBands(scene: TraceScene, settings: RenderSettings, o
     // It may have come while the threads were started.
     options.signal?.throwIfAborted();
     const loaded = uploadScene(pool.kernel, pool.scene, scene, { ...settings, filmRows: bands[0].y1 });
-    if (scene.plate && scene.props.length > 0) measureFill(pool.kernel, pool.scene, loaded, scene.frame, 64);
+    await fillOf(pool, loaded, scene, FILL_SAMPLES, options.signal);
     const started = performance.now();
     const total = open.reduce((n, b) => n + b.y1 - b.y0, 0);
     let [rendered, rays] = [0, 0];
@@ -165,6 +163,24 @@ export async function renderBands(scene: TraceScene, settings: RenderSettings, o
     options.signal?.removeEventListener("abort", abandon);
     await pool.close();
   }
+}
+
+const FILL_SAMPLES = 64;
+
+/** Measures the fill map where a prop can take light from a set that shows the plate. */
+async function fillOf(
+  pool: TracePool,
+  loaded: LoadedScene,
+  scene: TraceScene,
+  samples: number,
+  signal?: AbortSignal,
+): Promise<void> {
+  if (samples === 0 || !scene.plate || scene.props.length === 0) return;
+  await measureFill(pool.scene, loaded, scene.frame, samples, async (job) => {
+    await pool.run(job);
+    signal?.throwIfAborted();
+    return true;
+  });
 }
 
 const jobOf = (loaded: LoadedScene) => ({

@@ -9,7 +9,8 @@ export interface Mask {
   values: Float32Array;
 }
 
-const CELLS = 960;
+/** A border that is coarser than the plate would be seen on props as a soft shade. */
+const CELLS = 2048;
 
 /** Signed distance in plate pixels from a polygon's border, positive inside. */
 export function insideDistance(points: Vec2[], x: number, y: number): number {
@@ -26,24 +27,46 @@ export function insideDistance(points: Vec2[], x: number, y: number): number {
   return inside ? nearest : -nearest;
 }
 
-/** The shot's shaded regions as one mask over the frame; null without regions. */
-export const maskPicture = (shot: Shot): Mask | null =>
-  maskFromRegions(Object.values(shot.light.shadows), { width: shot.plate.width, height: shot.plate.height });
+/** Share of the sun that a region leaves at a plate pixel: 1 outside, 0 inside, soft across the feather about its border. */
+export function shareOutside({ points, feather }: { points: Vec2[]; feather: number }, x: number, y: number): number {
+  const t = Math.min(1, Math.max(0, 0.5 - insideDistance(points, x, y) / Math.max(1, feather)));
+  return t * t * (3 - 2 * t);
+}
 
-/** Regions in plate pixels as one mask over the frame, at most 960 cells wide; null without regions. */
+let latest: { key: string; mask: Mask | null } | null = null;
+
+/** The shot's shaded regions as one mask over the frame; null without regions. Kept, since most edits leave them. */
+export function maskPicture(shot: Shot): Mask | null {
+  const { width, height } = shot.plate;
+  const regions = Object.values(shot.light.shadows);
+  const key = JSON.stringify([width, height, regions.map((r) => [r.points, r.feather])]);
+  if (latest?.key !== key) latest = { key, mask: maskFromRegions(regions, { width, height }) };
+  return latest.mask;
+}
+
+/** Regions in plate pixels as one mask over the frame, at most 2048 cells wide; null without regions. */
 export function maskFromRegions(regions: { points: Vec2[]; feather: number }[], frame: Frame): Mask | null {
   if (regions.length === 0) return null;
   const s = Math.min(1, CELLS / Math.max(frame.width, frame.height));
   const width = Math.round(frame.width * s);
   const height = Math.round(frame.height * s);
   const values = new Float32Array(width * height).fill(1);
-  for (const { points, feather } of regions) {
-    for (let y = 0; y < height; y++) {
-      for (let x = 0; x < width; x++) {
-        const d = insideDistance(points, ((x + 0.5) / width) * frame.width, ((y + 0.5) / height) * frame.height);
-        const t = Math.min(1, Math.max(0, 0.5 - d / Math.max(1, feather)));
+  for (const region of regions) {
+    const cellsOf = (k: number, cells: number, length: number): [number, number] => {
+      const places = region.points.map((p) => (p[k] / length) * cells);
+      const reach = 1 + (region.feather / length) * cells;
+      return [
+        Math.max(0, Math.floor(Math.min(...places) - reach)),
+        Math.min(cells, Math.ceil(Math.max(...places) + reach)),
+      ];
+    };
+    const [x0, x1] = cellsOf(0, width, frame.width);
+    const [y0, y1] = cellsOf(1, height, frame.height);
+    for (let y = y0; y < y1; y++) {
+      for (let x = x0; x < x1; x++) {
+        const share = shareOutside(region, ((x + 0.5) / width) * frame.width, ((y + 0.5) / height) * frame.height);
         const at = y * width + x;
-        values[at] = Math.min(values[at], t * t * (3 - 2 * t));
+        values[at] = Math.min(values[at], share);
       }
     }
   }

@@ -12,6 +12,7 @@ import { groupLines } from "../detect/groups.ts";
 import { edgeMisfit } from "../match/evidence.ts";
 import type { RequestLength, SolveRequest } from "../match/request.ts";
 import { principalOfCrop } from "../optics/lens.ts";
+import { castersOf } from "../light/casters.ts";
 import { maskPicture } from "../light/mask.ts";
 import type { Prop, Shot, ShotEdge } from "./schema.ts";
 
@@ -303,6 +304,9 @@ export function traceSceneOf(shot: Shot, plate: Picture, models: Map<string, Mod
     floor: { height: floorHeight(shot) - 0.002, albedo: light.albedo.colour },
     plate,
     mask: maskPicture(shot),
+    casters: light.sun.on
+      ? castersOf(Object.values(light.shadows), camera, shotFrame(shot), sunDirection(shot), floorHeight(shot), plate)
+      : [],
     backdrop: null,
     picture: false,
   };

@@ -260,6 +260,8 @@ const RegionSchema = v.object({
   points: v.pipe(v.array(PixelSchema), v.minLength(3)),
   /** Width of the soft border in plate pixels. */
   feather: NotNegative,
+  /** Share of the sky behind it that what casts the shade hides. */
+  hidesSky: v.optional(Share, 1),
 });
 
 const LightSchema = v.object({

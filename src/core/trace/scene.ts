@@ -79,6 +79,30 @@ export interface Sun {
   angularRadius: number;
 }
 
+/**
+ * What casts a shade that the plate has, as an upright silhouette: it hides sky, and sends back
+ * a tone of its own. The sun itself is the mask's.
+ */
+export interface Caster {
+  /** Horizontal unit vector to the sun. */
+  toSun: [number, number];
+  /** Metres from the world's origin towards the sun, and how many more a metre along (-y, x) of the vector to it. */
+  foot: number;
+  slant: number;
+  /** Metres along (-y, x) where it begins, and its width. */
+  left: number;
+  span: number;
+  /** Height of the ground, and its own above that. */
+  ground: number;
+  tall: number;
+  /** Radiance of its shaded face, in plate units. */
+  radiance: Vec3;
+  /** Share of what is behind that a cell hides; rows upwards. */
+  width: number;
+  height: number;
+  hides: Float32Array;
+}
+
 /** Everything the tracer needs, as plain data in plate units. */
 export interface TraceScene {
   camera: Camera;
@@ -98,6 +122,8 @@ export interface TraceScene {
   plate: Picture | null;
   /** Share of the sun that the plate's own marked shadows leave, over the frame. */
   mask: { width: number; height: number; values: Float32Array } | null;
+  /** What casts those shadows, as far as they tell of it. */
+  casters?: Caster[];
   /** Latitude-longitude picture that camera rays see behind everything. */
   backdrop: Picture | null;
   /** True: render all as seen, sky included. False: props and catchers over a plate. */

@@ -14,7 +14,7 @@ import type { Kernel } from "./kernel.ts";
 import { lampRows } from "./lamps.ts";
 import type { SceneMemory } from "./memory.ts";
 import { GENERATION_ADDRESS } from "./memory.ts";
-import type { Picture, PropPiece, SetPiece, TraceScene } from "./scene.ts";
+import type { Caster, Picture, PropPiece, SetPiece, TraceScene } from "./scene.ts";
 import { halve, levelSizes } from "./smaller.ts";
 import { vertexTangents } from "./tangents.ts";
 
@@ -91,6 +91,20 @@ interface Resident {
 let ggxTable: Float32Array | null = null;
 let sheenTable: Float32Array | null = null;
 
+/** Address of the table of casters, 0 without any. */
+function putCasters(memory: SceneMemory, casters: Caster[]): number {
+  if (casters.length === 0) return 0;
+  const cells = casters.map((c) => memory.putF32(c.hides));
+  const table = memory.reserve(casters.length * L.CASTER_BYTES);
+  casters.forEach((c, i) => {
+    const at = table + i * L.CASTER_BYTES;
+    const f = memory.f32(at, L.CASTER_BYTES / 4);
+    f.set([...c.toSun, c.foot, c.slant, c.left, c.span, c.ground, c.tall, ...c.radiance]);
+    memory.u32(at + L.CASTER_CELLS, 3).set([cells[i], c.width, c.height]);
+  });
+  return table;
+}
+
 /**
  * Puts scenes into the kernel's memory. Models, their trees and textures stay there from one scene to the next, so that
  * a moved prop, another camera or another light rebuild only the set's tree and the tree of instances.
@@ -126,6 +140,7 @@ export class SceneLoader {
     const layout = sceneLayout(scene, settings.sums ?? BARE_SUMS);
     const filter = memory.putF32(filterTable(settings.filter ?? BOX));
     const mask = scene.mask ? memory.putF32(scene.mask.values) : 0;
+    const casters = putCasters(memory, scene.casters ?? []);
     const filmRows = settings.filmRows ?? settings.height;
     const film = memory.reserve(settings.width * filmRows * layout.stride * 4);
 
@@ -165,6 +180,7 @@ export class SceneLoader {
       setU(L.PARAM_ENVIRONMENT_ALIAS, r.environmentAt.alias);
       setU(L.PARAM_ENVIRONMENT_WEIGHT, r.environmentAt.weight);
     }
+    if (casters) u.set([casters, scene.casters!.length], L.PARAM_CASTERS / 4);
     if (scene.mask) u.set([mask, scene.mask.width, scene.mask.height], L.PARAM_MASK / 4);
     setU(L.PARAM_LAMPS, lampTable);
     setU(L.PARAM_LAMP_COUNT, lamps.count);
