@@ -158,7 +158,7 @@ function evaluateCatcher(u: f32, v: f32, dx: f32, dy: f32, dz: f32): void {
   }
   if (light.hasEnvironment()) {
     seekDimension(CATCHER_DIMENSION + 2);
-    if (light.drawEnvironment()) {
+    if (light.drawEnvironment(x, y, z)) {
       const c = light.toX * gx + light.toY * gy + light.toZ * gz;
       if (c > 0 && !light.setBlocks(x, y, z, light.toX, light.toY, light.toZ, FAR)) {
         const w = c * light.density / (light.density + c * INV_PI);
@@ -368,13 +368,17 @@ function noteSurface(featuresAt: u32, extrasAt: u32, r: f32, g: f32, b: f32): vo
 /**
  * Light on the set without sun and props at cells of a coarse picture of the plate, -1 where no set is seen: its
  * irradiance, behind that picture a second one of what it would be if the set shone from all around as it does from where
- * it stands, and a third one of its gloss towards the camera, with the sun.
+ * it stands, and a third one of its gloss towards the camera, with the sun. Returns as `renderTile` does.
  */
-export function renderFill(params: u32, y0: u32, y1: u32, width: u32, height: u32, samples: u32, out: u32): void {
+export function renderFill(params: u32, y0: u32, y1: u32, width: u32, height: u32, samples: u32, out: u32): u32 {
   setParams(params);
+  setMoment(0);
+  splitLight(0);
+  const cancel = paramU(PARAM_CANCEL), generation = <i32>paramU(PARAM_GENERATION);
   const scaleX = paramF(PARAM_FRAME_WIDTH) / <f32>width, scaleY = paramF(PARAM_FRAME_HEIGHT) / <f32>height;
   const ex = paramF(PARAM_POSITION), ey = paramF(PARAM_POSITION + 4), ez = paramF(PARAM_POSITION + 8), seed = paramU(PARAM_SEED);
   for (let y = y0; y < y1; y++) {
+    if (cancel && atomic.load<i32>(cancel) != generation) return 1;
     for (let x: u32 = 0; x < width; x++) {
       const cell = out + (y * width + x) * 12, around = cell + width * height * 12, gloss = around + width * height * 12;
       aimAtPixel((<f32>x + <f32>0.5) * scaleX, (<f32>y + <f32>0.5) * scaleY);
@@ -408,6 +412,7 @@ export function renderFill(params: u32, y0: u32, y1: u32, width: u32, height: u3
       store<f32>(around, closed * setB, 8);
     }
   }
+  return 0;
 }
 
 let gatherR: f32 = 0, gatherG: f32 = 0, gatherB: f32 = 0, openShare: f32 = 0, bounceR: f32 = 0, bounceG: f32 = 0, bounceB: f32 = 0, setR: f32 = 0, setG: f32 = 0, setB: f32 = 0;
@@ -433,7 +438,7 @@ function gatherGloss(cell: u32, seed: u32, samples: u32, dx: f32, dy: f32, dz: f
     }
     if (environment) {
       seekDimension(CATCHER_DIMENSION + 2);
-      if (light.drawEnvironment()) gatherDrawn(x, y, z, gx, gy, gz, light.toX, light.toY, light.toZ, FAR, light.density, light.lightR, light.lightG, light.lightB);
+      if (light.drawEnvironment(x, y, z)) gatherDrawn(x, y, z, gx, gy, gz, light.toX, light.toY, light.toZ, FAR, light.density, light.lightR, light.lightG, light.lightB);
     }
     if (lamps) {
       seekDimension(LAMP_DIMENSION);
@@ -478,7 +483,7 @@ function gatherHemisphere(cell: u32, seed: u32, samples: u32): void {
     startSample(cell, s, seed);
     if (environment) {
       seekDimension(CATCHER_DIMENSION + 2);
-      if (light.drawEnvironment()) {
+      if (light.drawEnvironment(x, y, z)) {
         const c = light.toX * gx + light.toY * gy + light.toZ * gz;
         if (c > 0 && !light.setBlocks(x, y, z, light.toX, light.toY, light.toZ, FAR)) {
           const w = c * light.density / (light.density + c * INV_PI);
@@ -502,16 +507,21 @@ function gatherHemisphere(cell: u32, seed: u32, samples: u32): void {
     const cosine = drawCosine();
     const wx = worldX(), wy = worldY(), wz = worldZ();
     const met = findNearest(x, y, z, wx, wy, wz, 0);
-    if (!met && wz > 0) open += 1;
     followPath(x, y, z, wx, wy, wz, false, cosine * INV_PI, TAKEN_SUN | TAKEN_LAMPS, FROM_MATT, true, 0, 0.25, PATH_DIMENSION);
     if (met || wz <= 0) {
       br += PI * radianceR;
       bg += PI * radianceG;
       bb += PI * radianceB;
     } else {
-      sr += PI * radianceR;
-      sg += PI * radianceG;
-      sb += PI * radianceB;
+      // What casts the plate's marked shades is no sky: it counts with the set.
+      light.meetCasters(x, y, z, wx, wy, wz);
+      open += light.openShare;
+      br += PI * light.casterR;
+      bg += PI * light.casterG;
+      bb += PI * light.casterB;
+      sr += PI * (radianceR - light.casterR);
+      sg += PI * (radianceG - light.casterG);
+      sb += PI * (radianceB - light.casterB);
     }
   }
   const n = ONE / <f32>samples;
@@ -529,8 +539,8 @@ function gatherHemisphere(cell: u32, seed: u32, samples: u32): void {
 
 /**
  * Light on the set where plate pixels show it. `pixels` holds two f32 each; `out` takes six each: the share of the
- * cosine-weighted hemisphere that is open sky, irradiance from the set and the lamps (3), the share of the sun's disc in
- * view, and the cosine to the sun. A pixel that shows no set gets an open share of -1.
+ * cosine-weighted hemisphere that is open sky, irradiance from the set and the lamps (3), the share of the sun that comes
+ * there, and the cosine to it. A pixel that shows no set gets an open share of -1.
  */
 export function probePixels(params: u32, pixels: u32, count: u32, samples: u32, out: u32): void {
   setParams(params);
@@ -559,7 +569,7 @@ export function probePixels(params: u32, pixels: u32, count: u32, samples: u32, 
       cosine += c;
       if (c > 0 && !light.setBlocks(x, y, z, light.sunX, light.sunY, light.sunZ, FAR)) seen += 1;
     }
-    store<f32>(to, seen / 64, 16);
+    store<f32>(to, light.maskAtPixel(load<f32>(pixels + (i << 3)), load<f32>(pixels + (i << 3), 4)) * seen / 64, 16);
     store<f32>(to, cosine / 64, 20);
   }
 }

@@ -6,3 +6,4 @@ export {
 export { setParams } from "./params";
 export { samplePoints } from "./sampler";
 export { drawBsdf, pickPixel, pickedPropNumber, probePixels, renderFill, renderTile } from "./film";
+export { featureDistance, gatherHalf } from "./denoise";

@@ -2,7 +2,7 @@ import { Worker } from "node:worker_threads";
 import type { Passes } from "#core/trace/film";
 import { askThread } from "./askThread.ts";
 import type { DenoiseJob } from "./denoiseThread.ts";
-import { denoiseThreadPath } from "./kernelFile.ts";
+import { compileKernel, denoiseThreadPath } from "./kernelFile.ts";
 
 /** Worker threads that denoise parts of films. A job waits for the next free thread. */
 export class DenoisePool {
@@ -13,8 +13,11 @@ export class DenoisePool {
     this.idle = [...workers];
   }
 
-  static open(threads: number): DenoisePool {
-    return new DenoisePool(Array.from({ length: threads }, () => new Worker(denoiseThreadPath, { execArgv: [] })));
+  static async open(threads: number): Promise<DenoisePool> {
+    const workerData = await compileKernel();
+    return new DenoisePool(
+      Array.from({ length: threads }, () => new Worker(denoiseThreadPath, { workerData, execArgv: [] })),
+    );
   }
 
   /** Passes of a part without its noise. The film's memory goes over to the thread. Throws if the thread dies. */

@@ -2,7 +2,7 @@ import { describe, expect, test } from "@jest/globals";
 import { borderNotice, catcherBorder } from "#core/trace/border";
 import { denoiseFilm } from "#core/trace/denoise";
 import type { Passes } from "#core/trace/film";
-import { ALL_SUMS, PROOF_SUMS, developFilm, developLayers } from "#core/trace/film";
+import { ALL_SUMS, PROOF_SUMS, developFilm, developLayers, unitWeights } from "#core/trace/film";
 import { SOFT } from "#core/trace/filter";
 import { meanNoise } from "#core/trace/noise";
 import type { SetPiece, TraceScene } from "#core/trace/scene";
@@ -10,7 +10,7 @@ import type { Vec3 } from "#core/math/vec3";
 import { primitiveModel } from "#core/props/primitives";
 import { standing } from "#core/props/transform";
 import * as L from "#kernel/layout";
-import { SIZE, emptyScene, lookAt } from "../testing/render.ts";
+import { SIZE, emptyScene, lookAt, ownFilter } from "../testing/render.ts";
 import { DenoisePool } from "./denoisePool.ts";
 import type { Film } from "./renderScene.ts";
 import { renderBands, renderScene } from "./renderScene.ts";
@@ -64,6 +64,35 @@ describe("denoising", () => {
     for (let i = 0; i < 20 * 3; i++) expect(clean.ratio[i]).toBe(1);
   });
 
+  test("gives the same by the kernel as by plain TypeScript, whatever the picture's size", async () => {
+    const film = await renderScene(still(), { ...settings, sums: PROOF_SUMS }, { samples: 4 });
+    const { layout } = film;
+    const filter = await ownFilter();
+    for (const [width, height] of [
+      [96, 96],
+      [42, 70],
+      [6, 5],
+      [2, 60],
+    ]) {
+      const part = new Float32Array(width * height * layout.stride);
+      const row = width * layout.stride;
+      for (let y = 0; y < height; y++) {
+        // Across the box's edge and its shadow.
+        const from = ((y + 96 - height) * 96 + (96 - width) / 2) * layout.stride;
+        part.set(film.pixels.subarray(from, from + row), y * row);
+      }
+      const plain = denoiseFilm(part, width, height, layout);
+      const fast = denoiseFilm(part, width, height, layout, unitWeights(), filter);
+      for (const key of ["prop", "ratio", "added"] as const) {
+        const apart = plain[key].reduce(
+          (most, v, i) => Math.max(most, Math.abs(fast[key][i] - v) / (1 + Math.abs(v))),
+          0,
+        );
+        expect(apart).toBeLessThan(1e-4);
+      }
+    }
+  });
+
   test("gives the same in threads, each job its own answer", async () => {
     const film = await renderScene(still(), { ...settings, sums: PROOF_SUMS }, { samples: 4 });
     const { layout } = film;
@@ -75,7 +104,7 @@ describe("denoising", () => {
       [20, 60],
       [40, 90],
     ];
-    const pool = DenoisePool.open(2);
+    const pool = await DenoisePool.open(2);
     try {
       const weights = { sun: [1, 0.5, 1] as Vec3, sky: [1, 1, 1] as Vec3, bounce: [1, 1, 0.8] as Vec3 };
       const jobs = cuts.map(([y0, y1]) =>
@@ -83,7 +112,7 @@ describe("denoising", () => {
       );
       for (const [i, passes] of (await Promise.all(jobs)).entries()) {
         const [y0, y1] = cuts[i];
-        expect(passes).toEqual(denoiseFilm(part(y0, y1), 96, y1 - y0, layout, weights));
+        expect(passes).toEqual(denoiseFilm(part(y0, y1), 96, y1 - y0, layout, weights, await ownFilter()));
       }
     } finally {
       await pool.close();

@@ -32,7 +32,7 @@ export interface FinalReport {
 }
 
 /** About so many pixels are denoised in one run, not to hold much more than a band of a wide picture. */
-const DENOISED_PIXELS = 250_000;
+const DENOISED_PIXELS = 120_000;
 /** More threads would hold too much at once. */
 const DENOISE_THREADS = 4;
 
@@ -82,7 +82,7 @@ export async function writeFinal(
   // Bands are denoised some together: each run looks a few rows beyond what it gives. Every thread has one in hand.
   const ahead = Math.max(1, Math.round(DENOISED_PIXELS / (width * (bands[0].y1 - bands[0].y0))));
   const threads = Math.min(DENOISE_THREADS, choice.threads || availableParallelism(), Math.ceil(bands.length / ahead));
-  const pool = choice.denoise ? DenoisePool.open(threads) : null;
+  const pool = choice.denoise ? await DenoisePool.open(threads) : null;
   const runs: Promise<Passes[]>[] = [];
   const calm = async (i: number): Promise<Passes> => {
     const run = Math.floor(i / ahead);

@@ -1,7 +1,7 @@
 import { Worker } from "node:worker_threads";
 import { GENERATION_ADDRESS, SceneMemory, scratchAddress } from "#core/trace/memory";
 import type { Kernel } from "#core/trace/kernel";
-import type { TileJob, TileReport } from "#core/trace/tiles";
+import type { FillJob, TileJob, TileReport } from "#core/trace/tiles";
 import { rewindTiles } from "#core/trace/tiles";
 import { askThread } from "./askThread.ts";
 import { compileKernel, newKernelMemory, openKernel, threadPath } from "./kernelFile.ts";
@@ -29,7 +29,7 @@ export class TracePool {
   }
 
   /** Renders a job on all threads, or until `abandon` is called. Resolves to the rays traced. Throws if a thread dies. */
-  async run(job: TileJob): Promise<number> {
+  async run(job: TileJob | FillJob): Promise<number> {
     rewindTiles(this.memory.buffer);
     const reports = await Promise.all(this.workers.map((worker) => askThread<TileReport>(worker, job)));
     return reports.reduce((n, r) => n + r.rays, 0);

@@ -1,7 +1,7 @@
 import { parentPort, workerData } from "node:worker_threads";
 import { scratchAddress } from "#core/trace/memory";
-import type { TileJob } from "#core/trace/tiles";
-import { runTiles } from "#core/trace/tiles";
+import type { FillJob, TileJob } from "#core/trace/tiles";
+import { runJob } from "#core/trace/tiles";
 import { openKernel } from "./kernelFile.ts";
 
 /** What a tracing thread is started with. */
@@ -13,7 +13,7 @@ export interface TraceThreadData {
 
 const { module, memory, thread } = workerData as TraceThreadData;
 const kernel = await openKernel(module, memory, scratchAddress(thread));
-parentPort!.on("message", (job: TileJob) => {
-  parentPort!.postMessage(runTiles(kernel, memory.buffer, job));
+parentPort!.on("message", (job: TileJob | FillJob) => {
+  parentPort!.postMessage(runJob(kernel, memory.buffer, job));
 });
 parentPort!.postMessage("ready");

@@ -9,16 +9,11 @@ import { developFilm, developHalf, unitWeights } from "./film.ts";
  * same, 2013, "Robust denoising using feature and color information").
  */
 
-// Looked up once: in a sandboxed global scope, as of test runners, every look-up of Math costs.
 const { abs, exp, max, min } = Math;
 
 /** Pixels to each side that a pixel is averaged with, and pixels to each side that two places are compared by. */
-const REACH = 6;
+const REACH = L.DENOISE_REACH;
 const PATCH = 1;
-/** Difference, in standard deviations, at which a place counts little. */
-const STRICT = 0.6;
-/** Features differ when they are this far apart beyond their own local slope. */
-const FEATURE_STRICT = 0.45;
 
 /** A box of pixels to work on, from (x0, y0) up to but without (x1, y1). */
 interface Box {
@@ -28,7 +23,7 @@ interface Box {
   y1: number;
 }
 
-interface Planes {
+export interface Planes {
   width: number;
   height: number;
   planes: Float32Array[];
@@ -41,7 +36,8 @@ function boxMean(source: Float32Array, width: number, height: number, radius: nu
   for (let y = 0; y < height; y++) {
     const row = y * width;
     for (let x = 0; x < width; x++) {
-      const [from, to] = [max(0, x - radius), min(width - 1, x + radius)];
+      const from = max(0, x - radius);
+      const to = min(width - 1, x + radius);
       let sum = 0;
       for (let i = from; i <= to; i++) sum += source[row + i];
       across[row + x] = sum / (to - from + 1);
@@ -58,111 +54,184 @@ function boxMean(source: Float32Array, width: number, height: number, radius: nu
   return out;
 }
 
-/** Squared slope of a plane, by central differences. */
-function slope(plane: Float32Array, width: number, height: number): Float32Array {
-  const out = new Float32Array(plane.length);
+/** What tells surfaces apart, `FEATURES` values a pixel, and the squared slope of each by central differences. */
+export interface Features {
+  values: Float32Array;
+  slopes: Float32Array;
+}
+
+/** Albedo, normal, coverage and depth. */
+const FEATURES = L.DENOISE_FEATURES;
+
+function slopesOf(values: Float32Array, width: number, height: number): Float32Array {
+  const out = new Float32Array(values.length);
   for (let y = 0; y < height; y++) {
     for (let x = 0; x < width; x++) {
-      const i = y * width + x;
-      const dx = plane[x + 1 < width ? i + 1 : i] - plane[x > 0 ? i - 1 : i];
-      const dy = plane[y + 1 < height ? i + width : i] - plane[y > 0 ? i - width : i];
-      out[i] = 0.25 * (dx * dx + dy * dy);
+      const i = (y * width + x) * FEATURES;
+      const [left, right] = [x > 0 ? i - FEATURES : i, x + 1 < width ? i + FEATURES : i];
+      const [up, down] = [y > 0 ? i - width * FEATURES : i, y + 1 < height ? i + width * FEATURES : i];
+      for (let f = 0; f < FEATURES; f++) {
+        const dx = values[right + f] - values[left + f];
+        const dy = values[down + f] - values[up + f];
+        out[i + f] = 0.25 * (dx * dx + dy * dy);
+      }
     }
   }
   return out;
 }
 
-/** How far pixels are apart from those `dx`, `dy` further on by their features; huge where there is no such pixel. */
-function featureDistance(
-  width: number,
-  height: number,
-  features: Float32Array[],
-  slopes: Float32Array[],
-  dx: number,
-  dy: number,
-): Float32Array {
-  const apart = new Float32Array(width * height).fill(1e9);
-  const shift = dy * width + dx;
-  const [y1, x0, x1] = [height - dy, max(0, -dx), min(width, width - dx)];
-  for (let y = 0; y < y1; y++) apart.fill(0, y * width + x0, y * width + x1);
-  for (let f = 0; f < features.length; f++) {
-    const plane = features[f];
-    const steep = slopes[f];
-    for (let y = 0; y < y1; y++) {
-      for (let i = y * width + x0, end = y * width + x1; i < end; i++) {
-        const d = plane[i] - plane[i + shift];
-        const v = max(0.0012, steep[i], steep[i + shift]);
-        const e = (d * d) / (FEATURE_STRICT * FEATURE_STRICT * v) - 1;
-        if (e > apart[i]) apart[i] = e;
+/** How far pixels are apart from those a shift further on by their features, where both are in the part. */
+function featureDistance({ values, slopes }: Features, width: number, s: Shift, apart: Float32Array): void {
+  for (let y = 0; y < s.y1; y++) {
+    for (let i = y * width + s.x0, end = y * width + s.x1; i < end; i++) {
+      const [p, q] = [i * FEATURES, (i + s.by) * FEATURES];
+      let most = 0;
+      for (let f = 0; f < FEATURES && most < L.DENOISE_APART; f++) {
+        const d = values[p + f] - values[q + f];
+        if (d === 0) continue;
+        const [a, b] = [slopes[p + f], slopes[q + f]];
+        const steep = a > b ? a : b;
+        const e =
+          (d * d) / (L.DENOISE_FEATURE_STRICT * L.DENOISE_FEATURE_STRICT * (steep > 0.0012 ? steep : 0.0012)) - 1;
+        if (e > most) most = e;
       }
+      apart[i] = most;
     }
   }
-  return apart;
 }
 
-/** Weights of all pixels with those `dx`, `dy` further on, by one half picture and the features. */
-function weigh(half: Planes, spread: Float32Array[], apart: Float32Array, dx: number, dy: number): Float32Array {
-  const { width, height, planes } = half;
-  const distance = new Float32Array(width * height).fill(1e9);
-  const shift = dy * width + dx;
-  const [y1, x0, x1] = [height - dy, max(0, -dx), min(width, width - dx)];
-  const share = 1 / planes.length;
-  for (let y = 0; y < y1; y++) distance.fill(0, y * width + x0, y * width + x1);
-  for (let c = 0; c < planes.length; c++) {
-    const plane = planes[c];
-    const variance = spread[c];
-    for (let y = 0; y < y1; y++) {
-      for (let i = y * width + x0, end = y * width + x1; i < end; i++) {
-        const d = plane[i] - plane[i + shift];
-        const v = variance[i] + variance[i + shift];
-        distance[i] += (share * (d * d - v)) / (1e-10 + STRICT * STRICT * v);
-      }
+/** A shift between pixels of a part, and the pixels that have a partner: columns x0 to x1, rows up to y1. */
+interface Shift {
+  dx: number;
+  dy: number;
+  /** Pixels further on in the part's arrays. */
+  by: number;
+  x0: number;
+  x1: number;
+  y1: number;
+}
+
+/** Distances of all pixels from those a shift further on, beyond what noise explains: the mean over the channels. */
+function pixelDistance({ width, planes }: Planes, spread: Float32Array[], s: Shift, distance: Float32Array): void {
+  const [a, b, c] = planes;
+  const [u, v, w] = spread;
+  const strict = L.DENOISE_STRICT * L.DENOISE_STRICT;
+  for (let y = 0; y < s.y1; y++) {
+    for (let i = y * width + s.x0, end = y * width + s.x1; i < end; i++) {
+      const j = i + s.by;
+      const [da, db, dc] = [a[i] - a[j], b[i] - b[j], c[i] - c[j]];
+      const [va, vb, vc] = [u[i] + u[j], v[i] + v[j], w[i] + w[j]];
+      distance[i] =
+        ((da * da - va) / (1e-10 + strict * va) +
+          (db * db - vb) / (1e-10 + strict * vb) +
+          (dc * dc - vc) / (1e-10 + strict * vc)) /
+        3;
     }
   }
-  const mean = boxMean(distance, width, height, PATCH);
-  for (let i = 0; i < mean.length; i++) {
-    const d = max(mean[i], apart[i]);
-    mean[i] = d < 20 ? exp(-max(0, d)) : 0;
-  }
-  return mean;
 }
 
-/** Filters both halves of one signal; returns their mean. */
-function filterHalves(even: Planes, odd: Planes, features: Float32Array[]): Float32Array[] {
-  const { width, height } = even;
-  const n = width * height;
-  const slopes = features.map((f) => slope(f, width, height));
-  const spread = even.planes.map((plane, c) => {
-    const d = new Float32Array(n);
-    for (let i = 0; i < n; i++) d[i] = 0.5 * (plane[i] - odd.planes[c][i]) ** 2;
-    return boxMean(d, width, height, 3);
-  });
-  const start = (p: Planes) => p.planes.map((plane) => plane.slice());
-  const [sumEven, sumOdd] = [start(even), start(odd)];
-  const [weightEven, weightOdd] = [new Float32Array(n).fill(1), new Float32Array(n).fill(1)];
-  const gather = (sums: Float32Array[], weights: Float32Array, from: Planes, w: Float32Array, shift: number) => {
-    for (let i = 0; i < n; i++) {
-      const weight = w[i];
-      if (weight === 0) continue;
-      const j = i + shift;
+/** One half of a signal being filtered: weighed sums of its own pixels, by weights from the other half. */
+interface Gathering {
+  own: Planes;
+  other: Planes;
+  sums: Float32Array[];
+  weights: Float32Array;
+}
+
+/** Adds all pixels to those a shift away, and the other way round, weighed by patches of `PATCH` and by features. */
+function gather(g: Gathering, spread: Float32Array[], apart: Float32Array, s: Shift, scratch: Scratch): void {
+  const { width, height } = g.own;
+  const { distance, across } = scratch;
+  pixelDistance(g.other, spread, s, distance);
+  // Patches that reach beyond what has a partner count nothing; at the part's own border they are narrower.
+  const [x0, x1] = [s.dx < 0 ? s.x0 + 1 : s.x0, s.dx > 0 ? s.x1 - 1 : s.x1];
+  const y1 = s.dy > 0 ? s.y1 - 1 : s.y1;
+  for (let y = 0; y < s.y1; y++) {
+    const row = y * width;
+    for (let x = x0; x < x1; x++) {
+      const i = row + x;
+      across[i] = distance[x > 0 ? i - 1 : i] + distance[i] + distance[x + 1 < width ? i + 1 : i];
+    }
+  }
+  const [a, b, c] = g.own.planes;
+  const [sa, sb, sc] = g.sums;
+  const { weights } = g;
+  for (let y = 0; y < y1; y++) {
+    const [up, down] = [y > 0 ? -width : 0, y + 1 < height ? width : 0];
+    for (let i = y * width + x0, end = y * width + x1; i < end; i++) {
+      let d = apart[i];
+      if (d >= L.DENOISE_APART) continue;
+      const mean = (across[i + up] + across[i] + across[i + down]) / 9;
+      if (mean > d) d = mean;
+      if (d >= L.DENOISE_APART) continue;
+      const weight = d > 0 ? exp(-d) : 1;
+      const j = i + s.by;
       weights[i] += weight;
       weights[j] += weight;
-      for (let c = 0; c < sums.length; c++) {
-        sums[c][i] += weight * from.planes[c][j];
-        sums[c][j] += weight * from.planes[c][i];
-      }
+      sa[i] += weight * a[j];
+      sb[i] += weight * b[j];
+      sc[i] += weight * c[j];
+      sa[j] += weight * a[i];
+      sb[j] += weight * b[i];
+      sc[j] += weight * c[i];
     }
-  };
+  }
+}
+
+interface Scratch {
+  distance: Float32Array;
+  across: Float32Array;
+}
+
+/** The two halves of one signal in a part, three planes each. */
+export interface Halves {
+  even: Planes;
+  odd: Planes;
+}
+
+/** How far the halves of a signal are apart, squared: the noise of either, smoothed. */
+export function spreadOf(even: Planes, odd: Planes): Float32Array[] {
+  const { width, height } = even;
+  return even.planes.map((plane, c) => {
+    const d = new Float32Array(plane.length);
+    for (let i = 0; i < plane.length; i++) d[i] = 0.5 * (plane[i] - odd.planes[c][i]) ** 2;
+    return boxMean(d, width, height, 3);
+  });
+}
+
+/** Filters both halves of each signal of a part, three planes each; returns their means. */
+export type PartFilter = (signals: Halves[], features: Features, width: number, height: number) => Float32Array[][];
+
+/** The filter in plain TypeScript: the reference for the one in the kernel. */
+export function filterHalves(signals: Halves[], features: Features, width: number, height: number): Float32Array[][] {
+  const n = width * height;
+  const spreads = signals.map(({ even, odd }) => spreadOf(even, odd));
+  const start = (own: Planes, other: Planes): Gathering => ({
+    own,
+    other,
+    sums: own.planes.map((plane) => plane.slice()),
+    weights: new Float32Array(n).fill(1),
+  });
+  const gatherings = signals.map(({ even, odd }) => [start(even, odd), start(odd, even)]);
+  const scratch = { distance: new Float32Array(n), across: new Float32Array(n) };
+  const apart = new Float32Array(n);
   // Weights hold for both directions, so half of the shifts will do.
   for (let dy = 0; dy <= REACH; dy++) {
     for (let dx = dy === 0 ? 1 : -REACH; dx <= REACH; dx++) {
-      const shift = dy * width + dx;
-      const apart = featureDistance(width, height, features, slopes, dx, dy);
-      gather(sumEven, weightEven, even, weigh(odd, spread, apart, dx, dy), shift);
-      gather(sumOdd, weightOdd, odd, weigh(even, spread, apart, dx, dy), shift);
+      const shift = { dx, dy, by: dy * width + dx, x0: max(0, -dx), x1: min(width, width - dx), y1: height - dy };
+      featureDistance(features, width, shift, apart);
+      gatherings.forEach((halves, k) => {
+        for (const half of halves) gather(half, spreads[k], apart, shift, scratch);
+      });
     }
   }
-  return sumEven.map((s, c) => s.map((v, i) => 0.5 * (v / weightEven[i] + sumOdd[c][i] / weightOdd[i])));
+  return gatherings.map(([even, odd]) =>
+    even.sums.map((sum, c) => {
+      const mean = new Float32Array(n);
+      for (let i = 0; i < n; i++) mean[i] = 0.5 * (sum[i] / even.weights[i] + odd.sums[c][i] / odd.weights[i]);
+      return mean;
+    }),
+  );
 }
 
 /** Pixels a side of the parts that are filtered one by one, and how far a part looks beyond its border. */
@@ -170,6 +239,14 @@ const PART = 128;
 const HALO = REACH + PATCH + 5;
 /** What differs less from the untouched plate is left as it is: a quarter of an 8-bit code value in mid grey. */
 const SLIGHT = 0.002;
+
+/** What is filtered: a pass, its floats a pixel, and what it is where nothing touches the plate. */
+const SIGNALS = [
+  { key: "prop", stride: 4, calm: 0 },
+  { key: "ratio", stride: 3, calm: 1 },
+  { key: "added", stride: 3, calm: 0 },
+] as const;
+type Signal = (typeof SIGNALS)[number] & { before: Float32Array };
 
 /** Channels of an interleaved picture within a box, as planes. */
 function cut(source: Float32Array, stride: number, channels: number, width: number, box: Box): Planes {
@@ -183,26 +260,26 @@ function cut(source: Float32Array, stride: number, channels: number, width: numb
   return { width: w, height: h, planes };
 }
 
-/** Planes that tell surfaces apart: albedo, normal, coverage, and depth relative to its own size. */
-function featurePlanes(film: Float32Array, layout: FilmLayout, width: number, box: Box): Float32Array[] {
+/** Albedo, normal, coverage, and depth relative to its own size, within a box. */
+function featuresOf(film: Float32Array, layout: FilmLayout, width: number, box: Box): Features {
   const [w, h] = [box.x1 - box.x0, box.y1 - box.y0];
-  const planes = Array.from({ length: 8 }, () => new Float32Array(w * h));
-  for (let y = 0, i = 0; y < h; y++) {
-    for (let x = 0; x < w; x++, i++) {
+  const values = new Float32Array(w * h * FEATURES);
+  for (let y = 0, to = 0; y < h; y++) {
+    for (let x = 0; x < w; x++, to += FEATURES) {
       const f = ((y + box.y0) * width + x + box.x0) * layout.stride;
       const samples = max(1, film[f + L.FILM_SAMPLES]);
       const at = f + layout.features;
       for (let k = 0; k < 3; k++) {
-        planes[k][i] = film[at + L.FEATURE_ALBEDO + k] / samples;
-        planes[3 + k][i] = (0.5 * film[at + L.FEATURE_NORMAL + k]) / samples;
+        values[to + k] = film[at + L.FEATURE_ALBEDO + k] / samples;
+        values[to + 3 + k] = (0.5 * film[at + L.FEATURE_NORMAL + k]) / samples;
       }
       const alpha = film[f + L.FILM_ALPHA];
-      planes[6][i] = alpha / samples;
+      values[to + 6] = alpha / samples;
       const depth = alpha > 0 ? film[f + L.FILM_DEPTH] / alpha : 0;
-      planes[7][i] = depth > 0 ? 0.25 * Math.log(depth) : 0;
+      values[to + 7] = depth > 0 ? 0.25 * Math.log(depth) : 0;
     }
   }
-  return planes;
+  return { values, slopes: slopesOf(values, w, h) };
 }
 
 /**
@@ -216,6 +293,7 @@ export function denoiseFilm(
   height: number,
   layout: FilmLayout,
   weights: LightWeights = unitWeights(),
+  filter: PartFilter = filterHalves,
 ): Passes {
   if (layout.half === 0 || layout.features === 0) throw new Error("The film keeps no halves or no features.");
   const passes = developFilm(film, width, height, layout, weights);
@@ -224,42 +302,38 @@ export function denoiseFilm(
   const alpha = Float32Array.from({ length: width * height }, (_, i) => passes.prop[i * 4 + 3]);
   uncover(passes.prop, passes.prop);
   for (const half of [even, odd]) uncover(half.prop, passes.prop);
-  const filter = (key: "prop" | "ratio" | "added", stride: number, calm: number) => {
-    const whole = passes[key];
-    const before = whole.slice();
-    const touched = (i: number) => {
-      for (let k = 0; k < 3; k++) if (abs(before[i * stride + k] - calm) > SLIGHT) return true;
-      return false;
-    };
-    for (let top = 0; top < height; top += PART) {
-      for (let left = 0; left < width; left += PART) {
-        const [bottom, right] = [min(height, top + PART), min(width, left + PART)];
-        if (!anyTouched(touched, left, top, right, bottom, width)) continue;
-        const box = {
-          x0: max(0, left - HALO),
-          y0: max(0, top - HALO),
-          x1: min(width, right + HALO),
-          y1: min(height, bottom + HALO),
-        };
-        const parts = [even, odd].map((half) => cut(half[key], stride, 3, width, box));
-        const filtered = filterHalves(parts[0], parts[1], featurePlanes(film, layout, width, box));
-        const w = box.x1 - box.x0;
-        for (let y = top; y < bottom; y++) {
-          for (let x = left; x < right; x++) {
+  const signals = SIGNALS.map((signal) => ({ ...signal, before: passes[signal.key].slice() }));
+  for (let top = 0; top < height; top += PART) {
+    for (let left = 0; left < width; left += PART) {
+      const part = { x0: left, y0: top, x1: min(width, left + PART), y1: min(height, top + PART) };
+      const open = signals.filter((signal) => anyTouched(signal, part, width));
+      if (open.length === 0) continue;
+      const box = {
+        x0: max(0, part.x0 - HALO),
+        y0: max(0, part.y0 - HALO),
+        x1: min(width, part.x1 + HALO),
+        y1: min(height, part.y1 + HALO),
+      };
+      const [w, h] = [box.x1 - box.x0, box.y1 - box.y0];
+      const halves = open.map(({ key, stride }) => ({
+        even: cut(even[key], stride, 3, width, box),
+        odd: cut(odd[key], stride, 3, width, box),
+      }));
+      const filtered = filter(halves, featuresOf(film, layout, width, box), w, h);
+      open.forEach((signal, s) => {
+        for (let y = part.y0; y < part.y1; y++) {
+          for (let x = part.x0; x < part.x1; x++) {
             const i = y * width + x;
-            if (!touchedNear(touched, x, y, width, height)) continue;
+            if (!touchedNear(signal, x, y, width, height)) continue;
             // Of a pixel with few or no catcher samples the halves know nothing.
-            if (key !== "prop" && film[i * layout.stride + L.FILM_CATCHER] === 0) continue;
+            if (signal.key !== "prop" && film[i * layout.stride + L.FILM_CATCHER] === 0) continue;
             const from = (y - box.y0) * w + x - box.x0;
-            for (let k = 0; k < 3; k++) whole[i * stride + k] = filtered[k][from];
+            for (let k = 0; k < 3; k++) passes[signal.key][i * signal.stride + k] = filtered[s][k][from];
           }
         }
-      }
+      });
     }
-  };
-  filter("prop", 4, 0);
-  filter("ratio", 3, 1);
-  filter("added", 3, 0);
+  }
   for (let i = 0; i < alpha.length; i++) for (let k = 0; k < 3; k++) passes.prop[i * 4 + k] *= alpha[i];
   return passes;
 }
@@ -272,21 +346,20 @@ function uncover(prop: Float32Array, instead: Float32Array): void {
   }
 }
 
-function anyTouched(
-  touched: (i: number) => boolean,
-  left: number,
-  top: number,
-  right: number,
-  bottom: number,
-  width: number,
-) {
-  for (let y = top; y < bottom; y++) for (let x = left; x < right; x++) if (touched(y * width + x)) return true;
+/** True if a pixel of the signal, as it was rendered, is not that of the untouched plate. */
+function touched({ before, stride, calm }: Signal, i: number): boolean {
+  for (let k = 0; k < 3; k++) if (abs(before[i * stride + k] - calm) > SLIGHT) return true;
+  return false;
+}
+
+function anyTouched(signal: Signal, { x0, y0, x1, y1 }: Box, width: number): boolean {
+  for (let y = y0; y < y1; y++) for (let x = x0; x < x1; x++) if (touched(signal, y * width + x)) return true;
   return false;
 }
 
 /** True if the pixel or one of its neighbours is touched. */
-function touchedNear(touched: (i: number) => boolean, x: number, y: number, width: number, height: number): boolean {
+function touchedNear(signal: Signal, x: number, y: number, width: number, height: number): boolean {
   for (let v = max(0, y - 1); v <= min(height - 1, y + 1); v++)
-    for (let u = max(0, x - 1); u <= min(width - 1, x + 1); u++) if (touched(v * width + u)) return true;
+    for (let u = max(0, x - 1); u <= min(width - 1, x + 1); u++) if (touched(signal, v * width + u)) return true;
   return false;
 }

@@ -1,6 +1,6 @@
 import * as L from "../../kernel/layout.ts";
-import type { Kernel } from "./kernel.ts";
 import type { SceneMemory } from "./memory.ts";
+import type { FillJob } from "./tiles.ts";
 import type { LoadedScene } from "./upload.ts";
 
 /** Cells of the fill map along the longer side of the frame. */
@@ -16,20 +16,21 @@ export interface FillMap {
 /**
  * Measures the set's irradiance without sun and props over a coarse grid of the plate and gives it to the kernel, so
  * that surfaces showing the plate know which part of their light a prop takes away. Cells that show no set take the
- * nearest value. The map holds as long as camera, set and light stay.
+ * nearest value. The map holds as long as camera, set and light stay. `run` has threads do the job and tells whether
+ * they did all of it; null if not.
  */
-export function measureFill(
-  kernel: Kernel,
+export async function measureFill(
   memory: SceneMemory,
   loaded: LoadedScene,
   frame: { width: number; height: number },
   samples: number,
-): FillMap {
+  run: (job: FillJob) => Promise<boolean>,
+): Promise<FillMap | null> {
   const s = FILL_CELLS / Math.max(frame.width, frame.height);
   const width = Math.max(2, Math.round(frame.width * s));
   const height = Math.max(2, Math.round(frame.height * s));
   const address = memory.reserve(width * height * 36);
-  kernel.renderFill(loaded.params, 0, height, width, height, samples, address);
+  if (!(await run({ params: loaded.params, cells: address, width, height, samples }))) return null;
   const cells = memory.f32(address, width * height * 9);
   for (let at = 0; at < cells.length; at += width * height * 3)
     spreadIntoGaps(cells.subarray(at, at + width * height * 3), width, height);
@@ -49,34 +50,22 @@ function setFill(memory: SceneMemory, loaded: LoadedScene, address: number, widt
   u[L.PARAM_FILL_HEIGHT / 4] = height;
 }
 
+/** Gaps, of value -1, take the mean of their filled neighbours, ring by ring from what is there; 0 where nothing is. */
 function spreadIntoGaps(cells: Float32Array, width: number, height: number): void {
-  let gaps = true;
-  for (let round = 0; gaps && round < width + height; round++) {
-    gaps = false;
-    const before = cells.slice();
-    for (let y = 0; y < height; y++) {
-      for (let x = 0; x < width; x++) {
-        const i = (y * width + x) * 3;
-        if (before[i] >= 0) continue;
-        let n = 0;
-        const sum = [0, 0, 0];
-        for (const [dx, dy] of [
-          [-1, 0],
-          [1, 0],
-          [0, -1],
-          [0, 1],
-        ]) {
-          const [nx, ny] = [x + dx, y + dy];
-          if (nx < 0 || ny < 0 || nx >= width || ny >= height) continue;
-          const j = (ny * width + nx) * 3;
-          if (before[j] < 0) continue;
-          n++;
-          for (let k = 0; k < 3; k++) sum[k] += before[j + k];
-        }
-        if (n === 0) gaps = true;
-        else for (let k = 0; k < 3; k++) cells[i + k] = sum[k] / n;
-      }
+  const neighbours = (i: number): number[] => {
+    const x = i % width;
+    const all = [x > 0 ? i - 1 : -1, x < width - 1 ? i + 1 : -1, i - width, i + width];
+    return all.filter((j) => j >= 0 && j < width * height);
+  };
+  const filled = Array.from({ length: width * height }, (_, i) => cells[i * 3] >= 0);
+  let ring = filled.flatMap((is, i) => (is || !neighbours(i).some((j) => filled[j]) ? [] : [i]));
+  while (ring.length > 0) {
+    for (const i of ring) {
+      const from = neighbours(i).filter((j) => filled[j]);
+      for (let k = 0; k < 3; k++) cells[i * 3 + k] = from.reduce((sum, j) => sum + cells[j * 3 + k], 0) / from.length;
     }
+    for (const i of ring) filled[i] = true;
+    ring = [...new Set(ring.flatMap((i) => neighbours(i).filter((j) => !filled[j])))];
   }
-  for (let i = 0; i < cells.length; i++) if (cells[i] < 0) cells[i] = 0;
+  for (let i = 0; i < filled.length; i++) if (!filled[i]) cells.fill(0, i * 3, i * 3 + 3);
 }

@@ -165,15 +165,15 @@ export function developHalf(
   };
   if (layout.half === 0) throw new Error("The film keeps no halves.");
   const groups = layout.groups.map((_, g) => weightOf(weights, g));
+  const take = (whole: number, part: number) => (odd ? film[whole] - film[part] : film[part]);
   for (let i = 0, f = 0; i < n; i++, f += layout.stride) {
     const h = f + layout.half;
     const samples = film[f + L.FILM_SAMPLES];
     const even = Math.ceil(samples / 2);
     const count = odd ? samples - even : even;
-    const take = (whole: number, part: number) => (odd ? film[whole] - film[h + part] : film[h + part]);
     for (let k = 0; k < 4; k++)
-      out.prop[i * 4 + k] = count > 0 ? take(f + L.FILM_PROP + k, L.HALF_PROP + k) / count : 0;
-    const caught = take(f + L.FILM_CATCHER, L.HALF_CATCHER);
+      out.prop[i * 4 + k] = count > 0 ? take(f + L.FILM_PROP + k, h + L.HALF_PROP + k) / count : 0;
+    const caught = take(f + L.FILM_CATCHER, h + L.HALF_CATCHER);
     for (let k = 0; k < 3; k++) {
       let [w, w0, weighted, weighted0] = [0, 0, 0, 0];
       for (let g = 0, at = f + layout.lights + k; g < groups.length; g++, at += L.LIGHT_FLOATS) {
@@ -186,8 +186,8 @@ export function developHalf(
       const [evenW, evenW0] = [film[h + L.HALF_W + k], film[h + L.HALF_W0 + k]];
       const [halfW, halfW0] = odd ? [w - evenW, w0 - evenW0] : [evenW, evenW0];
       out.ratio[i * 3 + k] = halfW0 > 1e-9 ? (halfW / halfW0) * change : 1;
-      const gloss = (1 - out.ratio[i * 3 + k]) * take(f + L.FILM_GLOSS + k, L.HALF_GLOSS + k);
-      out.added[i * 3 + k] = caught > 0 ? (take(f + L.FILM_ADDED + k, L.HALF_ADDED + k) + gloss) / caught : 0;
+      const gloss = (1 - out.ratio[i * 3 + k]) * take(f + L.FILM_GLOSS + k, h + L.HALF_GLOSS + k);
+      out.added[i * 3 + k] = caught > 0 ? (take(f + L.FILM_ADDED + k, h + L.HALF_ADDED + k) + gloss) / caught : 0;
     }
   }
   return out;

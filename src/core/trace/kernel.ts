@@ -63,8 +63,42 @@ export interface Kernel {
   setParams(address: number): void;
   samplePoints(pixel: number, seed: number, pair: number, count: number, out: number): void;
   renderTile(params: number, x0: number, y0: number, x1: number, y1: number, s0: number, s1: number): number;
-  renderFill(params: number, y0: number, y1: number, width: number, height: number, samples: number, out: number): void;
+  renderFill(
+    params: number,
+    y0: number,
+    y1: number,
+    width: number,
+    height: number,
+    samples: number,
+    out: number,
+  ): number;
   probePixels(params: number, pixels: number, count: number, samples: number, out: number): void;
+  featureDistance(
+    values: number,
+    slopes: number,
+    plane: number,
+    width: number,
+    x0: number,
+    x1: number,
+    y1: number,
+    by: number,
+    apart: number,
+  ): void;
+  gatherHalf(
+    own: number,
+    other: number,
+    spread: number,
+    sums: number,
+    weights: number,
+    apart: number,
+    distance: number,
+    across: number,
+    plane: number,
+    width: number,
+    height: number,
+    dx: number,
+    dy: number,
+  ): void;
   pickPixel(params: number, u: number, v: number): number;
   pickedPropNumber(): number;
   drawBsdf(params: number, vx: number, vy: number, vz: number, front: number, count: number, out: number): void;

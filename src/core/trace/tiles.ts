@@ -15,6 +15,17 @@ export interface TileJob {
   open?: number[];
 }
 
+/** Cells of the fill map to measure, see core/trace/fill; handed out in rows. All threads get the same job. */
+export interface FillJob {
+  params: number;
+  /** Address of the map's cells, and its size. */
+  cells: number;
+  width: number;
+  height: number;
+  /** Samples a cell. */
+  samples: number;
+}
+
 /** Pixels from (x0, y0) up to but without (x1, y1). */
 export interface Region {
   x0: number;
@@ -46,24 +57,43 @@ export function tilesOf(job: Pick<TileJob, "width" | "height" | "tileSize" | "re
 }
 
 /**
- * Takes tiles from the shared counter and renders them until none is left. Every tile, and so every pixel, is drawn by
- * one thread in sample order: the picture is the same for any number of threads.
+ * Takes tiles, or rows of the fill map, from the shared counter and renders them until none is left. Every tile, and so
+ * every pixel, is drawn by one thread in sample order: the picture is the same for any number of threads.
  */
-export function runTiles(kernel: Kernel, buffer: ArrayBufferLike, job: TileJob): TileReport {
+export function runJob(kernel: Kernel, buffer: ArrayBufferLike, job: TileJob | FillJob): TileReport {
+  const run = "cells" in job ? rowsOf(kernel, job) : partsOf(kernel, job);
   const counter = new Int32Array(buffer, TILE_COUNTER_ADDRESS, 1);
-  const all = tilesOf(job);
-  const tiles = job.open ? job.open.map((i) => all[i]) : all;
   let complete = true;
   for (;;) {
     const number = Atomics.add(counter, 0, 1);
-    if (number >= tiles.length) break;
-    const { x0, y0, x1, y1 } = tiles[number];
-    if (kernel.renderTile(job.params, x0, y0, x1, y1, job.firstSample, job.lastSample) !== 0) {
+    if (number >= run.count) break;
+    if (run.render(number) !== 0) {
       complete = false;
       break;
     }
   }
   return { complete, rays: kernel.takeRayCount() };
+}
+
+interface Run {
+  count: number;
+  render: (number: number) => number;
+}
+
+function partsOf(kernel: Kernel, job: TileJob): Run {
+  const all = tilesOf(job);
+  const tiles = job.open ? job.open.map((i) => all[i]) : all;
+  return {
+    count: tiles.length,
+    render: (number) => {
+      const { x0, y0, x1, y1 } = tiles[number];
+      return kernel.renderTile(job.params, x0, y0, x1, y1, job.firstSample, job.lastSample);
+    },
+  };
+}
+
+function rowsOf(kernel: Kernel, { params, cells, width, height, samples }: FillJob): Run {
+  return { count: height, render: (y) => kernel.renderFill(params, y, y + 1, width, height, samples, cells) };
 }
 
 /** Resets the shared tile counter before a job. */
