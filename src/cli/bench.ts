@@ -9,9 +9,12 @@ import { plainMaterial } from "#core/props/model";
 import { standing } from "#core/props/transform";
 import { buildTriangleBvh } from "#core/trace/bvh";
 import { measureFill, reuseFill } from "#core/trace/fill";
-import { PROOF_SUMS, developFilm } from "#core/trace/film";
+import type { PartFilter } from "#core/trace/denoise";
+import { denoiseFilm } from "#core/trace/denoise";
+import { PROOF_SUMS, developFilm, unitWeights } from "#core/trace/film";
 import { SOFT } from "#core/trace/filter";
 import type { Kernel } from "#core/trace/kernel";
+import { kernelFilter } from "#core/trace/kernelDenoise";
 import { SceneMemory, scratchAddress } from "#core/trace/memory";
 import { buildReference, referenceClosest, referenceOccluded } from "#core/trace/referenceBvh";
 import type { TraceScene } from "#core/trace/scene";
@@ -254,23 +257,25 @@ async function benchInstances(rounds: number, count: number): Promise<Row[]> {
 }
 
 /** Samples a second of the demo shots, and what a second thread brings. */
-async function benchSamples(samples: number): Promise<Row[]> {
+async function benchSamples(places: string[], samples: number): Promise<Row[]> {
   const rows: Row[] = [];
-  for (const place of ["quay", "netloft", "slipway"]) {
+  for (const place of places) {
     const { scene, region } = await sceneOf(place);
     const [width, height] = [scene.frame.width, scene.frame.height];
     const settings = { width, height, seed: 1, maxDepth: 8, filter: SOFT, limit: 20 };
     const pixels = (region.x1 - region.x0) * (region.y1 - region.y0);
+    // As many as the proof takes at a time.
+    const batch = Math.min(8, samples);
     const rate = async (threads: number) => {
       let [from, done] = [0, 0];
       await renderScene(scene, settings, {
-        samples: samples + 2,
+        samples: samples + batch,
         threads,
-        batch: 2,
+        batch,
         region,
         // The first batch warms up.
         onProgress: (p) => {
-          if (p.samples === 2) from = performance.now();
+          if (p.samples === batch) from = performance.now();
           done = performance.now();
         },
       });
@@ -288,6 +293,21 @@ async function benchSamples(samples: number): Promise<Row[]> {
   return rows;
 }
 
+/** Denoising of the quay's proof, natively and by the TypeScript reference. */
+async function benchDenoise(): Promise<Row[]> {
+  const { scene } = await sceneOf("quay");
+  const settings = { width: 420, height: 280, seed: 1, maxDepth: 8, filter: SOFT, sums: PROOF_SUMS };
+  const { pixels, layout } = await renderScene(scene, settings, { samples: 8, fillSamples: 4 });
+  const { kernel, memory } = await freshTracer();
+  const secondsOf = (filter?: PartFilter) =>
+    time(() => denoiseFilm(pixels, 420, 280, layout, unitWeights(), filter), 3);
+  const native = secondsOf(kernelFilter(kernel, memory));
+  return [
+    { what: "denoise, whole picture of 420 x 280", value: native * 1000, unit: "ms" },
+    { what: "the same over the TypeScript reference", value: secondsOf() / native, unit: "×" },
+  ];
+}
+
 /** From a moved prop to the first picture of the proof: upload, two samples at 420 pixels, development. */
 async function benchProof(): Promise<Row[]> {
   const { scene } = await sceneOf("quay");
@@ -296,7 +316,7 @@ async function benchProof(): Promise<Row[]> {
     const loader = new SceneLoader(pool.kernel, pool.scene);
     const settings = { width: 420, height: 280, seed: 1, maxDepth: 8, filter: SOFT, sums: PROOF_SUMS, limit: 20 };
     const first = loader.load(scene, settings);
-    const fill = measureFill(pool.kernel, pool.scene, first, scene.frame, 4);
+    const fill = await measureFill(pool.scene, first, scene.frame, 4, async (job) => (await pool.run(job)) > 0);
     const plate = { width: 420, height: 280, linear: new Float32Array(420 * 280 * 3).fill(0.3) };
     const times: number[] = [];
     for (let i = 0; i < 7; i++) {
@@ -305,7 +325,7 @@ async function benchProof(): Promise<Row[]> {
       const moved = { ...scene, props: [{ ...prop, placement: { ...prop.placement, position } }, ...rest] };
       const start = performance.now();
       const loaded = loader.load(moved, settings);
-      reuseFill(pool.scene, loaded, fill);
+      reuseFill(pool.scene, loaded, fill!);
       await pool.run({
         params: loaded.params,
         width: 420,
@@ -345,7 +365,8 @@ export async function runBench(args: string[]): Promise<void> {
   await add(benchRays(rounds, count));
   await add(benchBuild(quick));
   await add(benchInstances(rounds, count));
-  await add(benchSamples(quick ? 4 : 32));
+  await add(benchSamples(quick ? ["quay"] : ["quay", "netloft", "slipway"], quick ? 4 : 32));
+  await add(benchDenoise());
   await add(benchProof());
   const out = options.get("out");
   if (out)

@@ -1,4 +1,6 @@
 import { importGlb } from "#core/exchange/gltf";
+import type { ShadedRegion } from "#core/light/casters";
+import { castersOf } from "#core/light/casters";
 import { maskFromRegions } from "#core/light/mask";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import { groundPlane, pixelOnPlane } from "#core/optics/camera";
@@ -29,6 +31,8 @@ export interface InsertionCase {
   set: SetPiece[];
   light: Pick<TraceScene, "sun" | "sky" | "environment" | "lamps" | "mask">;
   floor: TraceScene["floor"];
+  /** Shades of the plate as marked. */
+  marked?: ShadedRegion[];
 }
 
 /** Ground as a user draws it on the plate, seen through a camera. */
@@ -81,7 +85,7 @@ function tieBeams(width: number, eaves: number): SetPiece[] {
 }
 
 /** The border of the house's shadow as a user clicks around it on the plate, half-way between dark and lit; then along the house. */
-function markedShade(): TraceScene["mask"] {
+function markedShade(): ShadedRegion {
   const points: Vec2[] = [
     // The corner's line, the notch of the verge, the eaves, the ridge.
     [1103.7, 597],
@@ -96,7 +100,7 @@ function markedShade(): TraceScene["mask"] {
     [906, 532],
     [1099, 592.5],
   ];
-  return maskFromRegions([{ points, feather: 2 }], quay.frame);
+  return { points, feather: 1, hidesSky: 1 };
 }
 
 /** Blue-grey cloth, as a grey-card reading would give it. */
@@ -106,7 +110,7 @@ const quayLight = { sun: quay.sun, sky: quay.sky, mask: null };
 const quayFloor = { height: -0.002, albedo: PAVING_ALBEDO };
 const quayGround = () => drawnGround(quay.camera, quay.groundPixels, PAVING_ALBEDO);
 
-const shade = (set: SetPiece[], mask: TraceScene["mask"]): InsertionCase => ({
+const shade = (set: SetPiece[], marked: ShadedRegion[]): InsertionCase => ({
   place: "quay",
   truth: "clean-with-buoy-in-shade.exr",
   part: quay.SHADE_REGION,
@@ -114,7 +118,8 @@ const shade = (set: SetPiece[], mask: TraceScene["mask"]): InsertionCase => ({
   camera: quay.camera,
   props: [{ file: "buoy.glb", placement: quay.shadePlacement }],
   set,
-  light: { ...quayLight, mask },
+  light: { ...quayLight, mask: maskFromRegions(marked, quay.frame) },
+  marked,
   floor: quayFloor,
 });
 
@@ -129,8 +134,8 @@ export const CASES: Record<string, () => InsertionCase> = {
     light: quayLight,
     floor: quayFloor,
   }),
-  "shade-blocker": () => shade([quayGround(), ...iceHouse()], null),
-  "shade-region": () => shade([quayGround()], markedShade()),
+  "shade-blocker": () => shade([quayGround(), ...iceHouse()], []),
+  "shade-region": () => shade([quayGround()], [markedShade()]),
   netloft: () => {
     const { width: w, depth: d, eaves: e, ridge: r } = loft.room;
     const { x0, x1, y0, y1, top } = loft.bench;
@@ -207,6 +212,7 @@ export async function prepare(c: InsertionCase) {
     props,
     ...c.light,
     floor: c.floor,
+    casters: castersOf(c.marked ?? [], c.camera, without, quay.sun.direction, 0, without),
     plate: without,
     backdrop: null,
     picture: false,

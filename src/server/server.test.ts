@@ -453,7 +453,7 @@ describe("the data folder", () => {
     const id = await renderableShot(first.at);
     const bands = async (final: string) =>
       (await readdir(path.join(place, "finals", final, "bands")).catch(() => [])).filter((f) => f.endsWith(".band"));
-    const wanted = { percent: 100, samples: 48, noise: 0.5, denoise: true, passes: [...PASS_GROUPS] };
+    const wanted = { percent: 100, samples: 16, noise: 0.5, denoise: true, passes: [...PASS_GROUPS] };
     const ask = async (threads: number, at: string) =>
       (await (await post(`/shots/${id}/finals`, { ...wanted, threads }, at)).json()) as FinalListing;
     const begun = await ask(2, first.at);

@@ -1,4 +1,4 @@
-import { writeFile } from "node:fs/promises";
+import { mkdir, writeFile } from "node:fs/promises";
 import { linearToCode } from "#core/colour/srgb";
 import { writePng } from "#node/png";
 import type { Insertion } from "./insert.ts";
@@ -8,6 +8,7 @@ import { insert } from "./insert.ts";
 const [name, samples, mode, folder] = process.argv.slice(2);
 const result = await insert(name, Number(samples), mode !== "noisy");
 if (folder) {
+  await mkdir(folder, { recursive: true });
   for (const key of ["truth", "composite"] as const)
     await writeFile(`${folder}/${name}-${key}.png`, await part(result, result[key]));
 }

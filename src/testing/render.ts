@@ -5,7 +5,11 @@ import type { Camera } from "#core/optics/camera";
 import type { Material, Model } from "#core/props/model";
 import { plainMaterial } from "#core/props/model";
 import { standing } from "#core/props/transform";
+import type { PartFilter } from "#core/trace/denoise";
+import { kernelFilter } from "#core/trace/kernelDenoise";
+import { SceneMemory, scratchAddress } from "#core/trace/memory";
 import type { TraceScene } from "#core/trace/scene";
+import { compileKernel, newKernelMemory, openKernel } from "#node/kernelFile";
 import type { Film } from "#node/renderScene";
 import { renderScene } from "#node/renderScene";
 import * as L from "#kernel/layout";
@@ -86,4 +90,11 @@ export function meanOf({ pixels, layout }: Film): Vec3 {
     for (let k = 0; k < 3; k++) sum[k] += pixels[f + L.FILM_PROP + k];
   }
   return scale(sum, 1 / n);
+}
+
+/** The kernel's filter for denoising, in memory of its own. */
+export async function ownFilter(): Promise<PartFilter> {
+  const memory = newKernelMemory();
+  const kernel = await openKernel(await compileKernel(), memory, scratchAddress(0));
+  return kernelFilter(kernel, new SceneMemory(memory));
 }
