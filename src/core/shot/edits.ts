@@ -47,6 +47,11 @@ export function makeEdit(shot: Shot, id: string, name: string, change: (draft: D
     : { id, name, forward: forward as Edit["forward"], inverse: inverse as Edit["inverse"] };
 }
 
+/** Applies an edit to a draft. Throws if its patches do not fit. */
+export function applyEdit(draft: Draft<Shot>, edit: Edit): void {
+  applyPatches(draft, edit.forward as Patch[]);
+}
+
 const patched = (shot: Shot, patches: Edit["forward"]): Shot => applyPatches(shot, patches as Patch[]);
 
 /**

@@ -72,8 +72,10 @@ export function useTools() {
     desk.started = [];
     // A tool that is laid down after one use is so before the solver answers: the next one may be taken up meanwhile.
     if (lays) desk.choose("pick");
-    await store.commit(name, change);
+    // Likewise what is marked is selected at once: a value typed meanwhile must not go to what was selected before.
+    const kept = store.commit(name, change);
     if (select) desk.selected = select;
+    await kept;
   }
 
   function ground(camera: Camera | null, pixel: Vec2) {

@@ -2,10 +2,11 @@ import { defineStore } from "pinia";
 import { computed, shallowRef } from "vue";
 import type { Draft } from "immer";
 import { freeze, produce } from "immer";
+import type { SolveAnswer } from "#core/match/request";
 import type { Camera } from "#core/optics/camera";
 import type { OpenShot, StaleAnswer } from "#core/shot/api";
 import type { Edit, Step, Work } from "#core/shot/edits";
-import { makeEdit, rebase, stepPatches, takeStep } from "#core/shot/edits";
+import { applyEdit, makeEdit, rebase, stepPatches, takeStep } from "#core/shot/edits";
 import { evidenceKey } from "#core/shot/assemble";
 import { handAnswer, takeCamera } from "#core/shot/resolve";
 import type { Shot } from "#core/shot/schema";
@@ -20,6 +21,8 @@ const changed = (shot: Shot, change: Change): Shot =>
   produce(shot, (draft) => {
     change(draft);
   });
+
+const withEdit = (shot: Shot, edit: Edit): Shot => changed(shot, (draft) => applyEdit(draft, edit));
 
 interface Unsaved {
   step: Step;
@@ -43,6 +46,9 @@ export const useShot = defineStore("shot", () => {
   let busy = false;
   /** The request that is under way; a shot is opened only when it is answered. */
   let sending: Promise<unknown> = Promise.resolve();
+  /** Edits whose camera is still being solved, oldest first, and the end of that. */
+  let waiting: Edit[] = [];
+  let settled: Promise<void> = Promise.resolve();
 
   const shot = computed(() => live.value ?? work.value?.shot ?? null);
   const canUndo = computed(() => work.value?.undo.at(-1)?.name ?? null);
@@ -79,6 +85,9 @@ export const useShot = defineStore("shot", () => {
 
   /** What is not sent yet is sent; what cannot be sent stays in the browser for the next time the shot is opened. */
   function close(): void {
+    const left = waiting;
+    waiting = [];
+    for (const edit of left) keep(edit);
     void flush();
     id.value = null;
     work.value = null;
@@ -93,11 +102,11 @@ export const useShot = defineStore("shot", () => {
     else localStorage.setItem(pendingKey(of), JSON.stringify({ revision: at, steps }));
   }
 
-  function take(step: Step, after = takeStep(work.value!, step)): void {
+  function take(step: Step): void {
     unsaved.push({ step, patches: stepPatches(work.value!, step) });
-    work.value = after;
+    work.value = takeStep(work.value!, step);
     remember();
-    solver.follow(after.shot);
+    solver.follow(work.value.shot);
     saving.value = "saving";
     // After the step is drawn: writing it into a request takes a part of a frame.
     setTimeout(() => void flush());
@@ -171,61 +180,70 @@ export const useShot = defineStore("shot", () => {
   /** Shows a change without keeping it, while something is dragged. */
   function preview(change: Change): void {
     if (!work.value) return;
-    live.value = changed(work.value.shot, change);
+    live.value = changed(ahead(), change);
     solver.follow(live.value);
   }
 
   function cancelPreview(): void {
-    live.value = null;
-    if (work.value) solver.follow(work.value.shot);
+    live.value = waiting.length > 0 ? ahead() : null;
+    if (shot.value) solver.follow(shot.value);
   }
-
-  let pending: Promise<unknown> | null = null;
 
   /**
-   * Keeps a change as one named edit, after those before it: a value typed while a new mark is still being solved finds
-   * that mark. Where the change is to what the camera is solved from, the camera is solved first and goes into the same
-   * edit, unless set or props would be moved: then the user is asked.
+   * Keeps a change as one named edit, after those before it. Where it changes what the camera is solved from, the camera
+   * is solved first and goes into the same edit, unless set or props would be moved: then the user is asked. Meanwhile
+   * the change is shown.
    */
-  function commit(name: string, change: Change): Promise<void> {
-    const kept = pending ? pending.then(() => keep(name, change)) : keep(name, change);
-    const settled: Promise<unknown> = kept
-      .catch(() => undefined)
-      .then(() => {
-        if (pending === settled) pending = null;
-      });
-    pending = settled;
-    return kept;
+  async function commit(name: string, change: Change): Promise<void> {
+    if (!work.value) return;
+    const edit = makeEdit(ahead(), crypto.randomUUID(), name, change);
+    if (!edit) {
+      live.value = waiting.length > 0 ? ahead() : null;
+      return;
+    }
+    if (waiting.length === 0 && !movesCamera(edit)) {
+      keep(edit);
+      return;
+    }
+    waiting.push(edit);
+    live.value = ahead();
+    settled = settled.then(() => settle(edit));
+    await settled;
   }
 
-  async function keep(name: string, change: Change): Promise<void> {
-    const before = work.value;
-    if (!before) return;
-    const edit = makeEdit(before.shot, crypto.randomUUID(), name, change);
-    if (!edit) {
-      live.value = null;
-      return;
-    }
-    const step: Step = { kind: "do", edit };
-    const after = takeStep(before, step);
-    const next = after.shot;
-    const resolves = evidenceKey(next) !== evidenceKey(before.shot);
-    const idle = Object.keys(next.set).length === 0 && Object.keys(next.props).length === 0;
-    if (!resolves || !idle || next.match.by !== "marks") {
-      live.value = null;
-      take(step, after);
-      return;
-    }
-    live.value = next;
-    const answer = await solver.answerFor(next);
-    if (!work.value) return;
-    const whole = makeEdit(work.value.shot, edit.id, name, (draft) => {
-      change(draft);
-      if (answer.camera) takeCamera(draft, answer);
-      else draft.solved = null;
-    });
+  /** The document with the edits that still wait for their camera. */
+  const ahead = (): Shot => waiting.reduce(withEdit, work.value!.shot);
+
+  function movesCamera(edit: Edit): boolean {
+    const before = work.value!.shot;
+    const after = withEdit(before, edit);
+    const idle = Object.keys(after.set).length === 0 && Object.keys(after.props).length === 0;
+    return idle && after.match.by === "marks" && evidenceKey(after) !== evidenceKey(before);
+  }
+
+  function keep(edit: Edit): void {
     live.value = null;
-    if (whole) take({ kind: "do", edit: whole });
+    take({ kind: "do", edit });
+    if (waiting.length > 0) live.value = ahead();
+  }
+
+  async function settle(edit: Edit): Promise<void> {
+    // A shot that was closed meanwhile has kept the edit without its camera.
+    if (waiting[0] !== edit) return;
+    let answer: SolveAnswer | null = null;
+    try {
+      if (movesCamera(edit)) answer = await solver.answerFor(withEdit(work.value!.shot, edit));
+    } catch (error) {
+      notices.fail(error);
+    }
+    if (waiting[0] !== edit) return;
+    waiting.shift();
+    const whole = makeEdit(work.value!.shot, edit.id, edit.name, (draft) => {
+      applyEdit(draft, edit);
+      if (answer?.camera) takeCamera(draft, answer);
+      else if (answer) draft.solved = null;
+    });
+    if (whole) keep(whole);
   }
 
   /** Shows what taking the marks' new camera would move, without keeping it. */
@@ -252,6 +270,7 @@ export const useShot = defineStore("shot", () => {
 
   /** Takes the camera that the marks now give, moving what follows it. */
   async function takeSolved(): Promise<void> {
+    await settled;
     const answer = await solver.answerFor(work.value!.shot);
     const edit = makeEdit(work.value!.shot, crypto.randomUUID(), "Take the new camera", (draft) => {
       takeCamera(draft, answer);
@@ -259,14 +278,14 @@ export const useShot = defineStore("shot", () => {
     if (edit) take({ kind: "do", edit });
   }
 
-  function undo(): void {
-    const edit = work.value?.undo.at(-1);
-    if (edit) take({ kind: "undo", id: edit.id });
+  /** Steps back through the history, or forth; an edit that still waits for its camera is waited for. */
+  async function stepTo(kind: "undo" | "redo"): Promise<void> {
+    if (waiting.length > 0) await settled;
+    const edit = work.value?.[kind].at(-1);
+    if (edit) take({ kind, id: edit.id });
   }
-  function redo(): void {
-    const edit = work.value?.redo.at(-1);
-    if (edit) take({ kind: "redo", id: edit.id });
-  }
+  const undo = (): Promise<void> => stepTo("undo");
+  const redo = (): Promise<void> => stepTo("redo");
 
   return {
     id,

@@ -96,10 +96,11 @@ async function keepTrial(moves: boolean): Promise<void> {
   if (moves) await change("Move edge", trial.of, (d) => (d.points = trial.points));
   else {
     const id = freshId("edge", props.shot.edges);
-    await store.commit("Mark edge", (d) => {
+    const kept = store.commit("Mark edge", (d) => {
       d.edges[id] = newEdge(id, trial.axis, trial.points);
     });
     desk.selected = id;
+    await kept;
   }
 }
 

@@ -1,0 +1,162 @@
+import { afterEach, beforeEach, describe, expect, test } from "@jest/globals";
+import { createPinia, setActivePinia } from "pinia";
+import type { SolveAnswer } from "#core/match/request";
+import type { OpenShot, Save } from "#core/shot/api";
+import { takeStep } from "#core/shot/edits";
+import type { Shot } from "#core/shot/schema";
+import { testShot } from "../../testing/shots.ts";
+import { api } from "../api.ts";
+import { useShot } from "./shot.ts";
+import { useSolver } from "./solver.ts";
+
+const answerWith = (focalPx: number): SolveAnswer => ({
+  camera: {
+    focalPx,
+    principal: [320, 240],
+    distortion: { k1: 0, k2: 0, p1: 0, p2: 0 },
+    rotation: [
+      [1, 0, 0],
+      [0, 0, -1],
+      [0, 1, 0],
+    ],
+    position: [0, -5, 1.6],
+  } as unknown as SolveAnswer["camera"],
+  rmsPx: 0.5,
+  residuals: [],
+  sigma: null,
+  alternatives: [],
+  findings: [],
+});
+
+/** The store over a server that is an array of shots, and a solver that answers when it is told to. */
+async function shotOpen() {
+  setActivePinia(createPinia());
+  const kept = new Map<string, OpenShot>();
+  for (const id of ["quay", "slipway"]) kept.set(id, { id, revision: 0, shot: testShot(), undo: [], redo: [] });
+  api.openShot = (id: string) => Promise.resolve(structuredClone(kept.get(id)!));
+  api.save = (id: string, save: Save) => {
+    let work = kept.get(id)!;
+    for (const step of structuredClone(save.steps)) work = { ...work, ...takeStep(work, step) };
+    kept.set(id, { ...work, revision: work.revision + 1 });
+    return Promise.resolve({ revision: work.revision + 1 });
+  };
+  const solver = useSolver();
+  const asked: { shot: Shot; answer: (a: SolveAnswer) => void; fail: (e: Error) => void }[] = [];
+  solver.answerFor = (shot) =>
+    new Promise((answer, fail) => {
+      asked.push({ shot, answer, fail });
+    });
+  solver.follow = () => undefined;
+  const store = useShot();
+  await store.open("quay");
+  const mark = (id: string) =>
+    store.commit(`Mark ${id}`, (d) => {
+      d.ties[id] = { id, pixel: [10, 20], world: [0, 0, 0], muted: false };
+    });
+  const type = (id: string, axis: number, value: number) =>
+    store.commit("Type", (d) => {
+      d.ties[id].world[axis] = value;
+    });
+  return { store, kept, asked, mark, type };
+}
+/** Lets promises and timers that are due run. */
+const turn = () => new Promise((resolve) => setTimeout(resolve, 5));
+
+beforeEach(() => {
+  const items = new Map<string, string>();
+  globalThis.localStorage = {
+    getItem: (key: string) => items.get(key) ?? null,
+    setItem: (key: string, value: string) => items.set(key, value),
+    removeItem: (key: string) => items.delete(key),
+  } as unknown as Storage;
+});
+
+// What was done last is sent before the next test takes the place.
+afterEach(turn);
+
+describe("edits that change what the camera is solved from", () => {
+  test("each is shown at once and kept with its own camera, in order", async () => {
+    const { store, kept, asked, mark, type } = await shotOpen();
+    const edits = [mark("tie-1"), type("tie-1", 0, -7.65), type("tie-1", 2, 0.015)];
+    expect(store.shot!.ties["tie-1"].world).toEqual([-7.65, 0, 0.015]);
+    await turn();
+    expect(asked.map((a) => a.shot.ties["tie-1"].world)).toEqual([[0, 0, 0]]);
+    for (let i = 0; i < 3; i++) {
+      asked[i].answer(answerWith(1000 + i));
+      await turn();
+      expect(store.shot!.ties["tie-1"].world).toEqual([-7.65, 0, 0.015]);
+    }
+    await Promise.all(edits);
+    await turn();
+    expect(kept.get("quay")!.undo.map((e) => e.name)).toEqual(["Mark tie-1", "Type", "Type"]);
+    expect(kept.get("quay")!.shot.ties["tie-1"].world).toEqual([-7.65, 0, 0.015]);
+    expect(kept.get("quay")!.shot.solved!.camera.focalPx).toBe(1002);
+    await store.undo();
+    expect(store.shot!.ties["tie-1"].world).toEqual([-7.65, 0, 0]);
+    expect(store.shot!.solved!.camera.focalPx).toBe(1001);
+  });
+
+  test("what is done meanwhile is kept after them", async () => {
+    const { store, asked, mark } = await shotOpen();
+    const edits = [mark("tie-1"), store.commit("Rename", (d) => (d.name = "Quay at noon")), mark("tie-2")];
+    expect(Object.keys(store.shot!.ties)).toEqual(["tie-1", "tie-2"]);
+    const undone = store.undo();
+    await turn();
+    asked[0].answer(answerWith(1000));
+    await turn();
+    asked[1].answer(answerWith(1001));
+    await Promise.all([...edits, undone]);
+    expect(Object.keys(store.shot!.ties)).toEqual(["tie-1"]);
+    expect(store.shot!.name).toBe("Quay at noon");
+  });
+
+  test("a drag begun meanwhile shows them too", async () => {
+    const { store, asked, mark } = await shotOpen();
+    const edit = mark("tie-1");
+    store.preview((d) => (d.origin = [5, 6]));
+    expect(Object.keys(store.shot!.ties)).toEqual(["tie-1"]);
+    store.cancelPreview();
+    expect(store.shot!.origin).toBeNull();
+    expect(Object.keys(store.shot!.ties)).toEqual(["tie-1"]);
+    await turn();
+    asked[0].answer(answerWith(1000));
+    await edit;
+    expect(store.live).toBeNull();
+  });
+
+  test("a shot that is closed meanwhile keeps them, and the next one does not get them", async () => {
+    const { store, kept, asked, mark } = await shotOpen();
+    const edits = [mark("tie-1"), mark("tie-2")];
+    await turn();
+    await store.open("slipway");
+    asked[0].answer(answerWith(1000));
+    await Promise.all(edits);
+    await turn();
+    expect(Object.keys(kept.get("quay")!.shot.ties)).toEqual(["tie-1", "tie-2"]);
+    expect(store.shot!.ties).toEqual({});
+    expect(kept.get("slipway")!.revision).toBe(0);
+    await store.open("quay");
+    expect(Object.keys(store.shot!.ties)).toEqual(["tie-1", "tie-2"]);
+  });
+
+  test("a solver that fails loses none of them", async () => {
+    const { store, kept, asked, mark } = await shotOpen();
+    const edit = mark("tie-1");
+    await turn();
+    asked[0].fail(new Error("The solver ended."));
+    await edit;
+    await turn();
+    expect(Object.keys(kept.get("quay")!.shot.ties)).toEqual(["tie-1"]);
+    expect(store.live).toBeNull();
+  });
+
+  test("a change that throws leaves everything as it was", async () => {
+    const { store, asked, mark, type } = await shotOpen();
+    const edit = mark("tie-1");
+    await expect(type("tie-9", 0, 1)).rejects.toThrow(TypeError);
+    await turn();
+    asked[0].answer(answerWith(1000));
+    await edit;
+    expect(Object.keys(store.shot!.ties)).toEqual(["tie-1"]);
+  });
+});
