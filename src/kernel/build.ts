@@ -9,6 +9,7 @@ const BINS: u32 = 16;
 const LEAF: u32 = 4;
 const WIDTH: u32 = 8;
 const PLANE: u32 = 32;
+const LEAVES_LAST: f32 = 1e10;
 const BIN_COUNTS: u32 = 3 * BINS * 32;
 const SWEEP_AREA: u32 = BIN_COUNTS + 3 * BINS * 4;
 const SWEEP_COUNT: u32 = SWEEP_AREA + BINS * 4;
@@ -88,8 +89,7 @@ function buildBinary(count: u32, records: u32, nodes: u32, work: u32): u32 {
       v128.store(node, i32x4.replace_lane(high, 3, n), 16);
       continue;
     }
-    const binCount = min<u32>(BINS, 4 + (n >> 3));
-    const extent = f32x4.sub(centreHigh, centreLow), scaleTop = <f32>binCount * <f32>0.999999;
+    const extent = f32x4.sub(centreHigh, centreLow), scaleTop = <f32>BINS * <f32>0.999999;
     const sx: f32 = f32x4.extract_lane(extent, 0) > 0 ? scaleTop / f32x4.extract_lane(extent, 0) : 0;
     const sy: f32 = f32x4.extract_lane(extent, 1) > 0 ? scaleTop / f32x4.extract_lane(extent, 1) : 0;
     const sz: f32 = f32x4.extract_lane(extent, 2) > 0 ? scaleTop / f32x4.extract_lane(extent, 2) : 0;
@@ -111,7 +111,7 @@ function buildBinary(count: u32, records: u32, nodes: u32, work: u32): u32 {
       if ((ax == 0 ? sx : ax == 1 ? sy : sz) == 0) continue;
       const bb = bins + ax * BINS * 32, cc = counts + ax * BINS * 4;
       let a = empty, b = full, c: u32 = 0;
-      for (let k = binCount - 1; k > 0; k--) {
+      for (let k = BINS - 1; k > 0; k--) {
         c += load<u32>(cc + (k << 2));
         a = f32x4.pmin(a, v128.load(bb + (k << 5)));
         b = f32x4.pmax(b, v128.load(bb + (k << 5), 16));
@@ -121,7 +121,7 @@ function buildBinary(count: u32, records: u32, nodes: u32, work: u32): u32 {
       a = empty;
       b = full;
       c = 0;
-      for (let k: u32 = 0; k < binCount - 1; k++) {
+      for (let k: u32 = 0; k < BINS - 1; k++) {
         c += load<u32>(cc + (k << 2));
         a = f32x4.pmin(a, v128.load(bb + (k << 5)));
         b = f32x4.pmax(b, v128.load(bb + (k << 5), 16));
@@ -204,10 +204,7 @@ function packTriangles(positions: u32, triangles: u32, parts: u32, base: u32, re
     store<f32>(o, e2x, 96);
     store<f32>(o, e2y, 112);
     store<f32>(o, e2z, 128);
-    store<f32>(o, e2y * e1z - e2z * e1y, 144);
-    store<f32>(o, e2z * e1x - e2x * e1z, 160);
-    store<f32>(o, e2x * e1y - e2y * e1x, 176);
-    store<u32>(o, (id + base) | (asks ? ASK_BIT : 0), 192);
+    store<u32>(o, (id + base) | (asks ? ASK_BIT : 0), 144);
   }
 }
 
@@ -256,7 +253,7 @@ export function planCollapse(nodes: u32, used: u32, plan: u32, work: u32): u32 {
       store<u8>(p + SPLITS + slots - 1, 0);
     }
   }
-  return emit(nodes, plan, 0, 0, 0, 0, 0, 0, 0, 0, work);
+  return emit(nodes, plan, 0, 0, 0, 0, 0, 0, 0, work);
 }
 
 /** Lists at `open` the binary nodes that fill a wide node's slots, and returns how many. */
@@ -284,25 +281,48 @@ function openChildren(nodes: u32, plan: u32, source: u32, open: u32): u32 {
       pending = true;
     }
   }
+  sortByChance(open, count);
   return count;
 }
 
+/** Puts the nodes listed at `open` in the order of the chance that a ray is stopped in them: leaves last, by their area. */
+function sortByChance(open: u32, count: u32): void {
+  const end = open + (count << 3);
+  for (let i = open + 8; i < end; i += 8) {
+    const entry = load<u64>(i), chance = stopChance(<u32>entry);
+    let at = i;
+    while (at != open && stopChance(load<u32>(at - 8)) > chance) {
+      store<u64>(at, load<u64>(at - 8));
+      at -= 8;
+    }
+    store<u64>(at, entry);
+  }
+}
+
+// @ts-ignore: decorator
+@inline
+function stopChance(node: u32): f32 {
+  const area = halfArea(v128.load(node), v128.load(node, 16));
+  return load<u32>(node, 28) ? area * LEAVES_LAST : area;
+}
+
 /**
- * Writes the planned wide tree: nodes from `out`, leaf blocks from `blocks`, as if they stood `shift` bytes lower, where
- * the host moves them. Triangles get `base` added to their number; without `triangles` the leaves are instances.
+ * Writes the planned wide tree from `out`, each node before its leaf blocks, as if it stood `shift` bytes lower, where the
+ * host moves it. Triangles get `base` added to their number; without `triangles` the leaves are instances.
  * Without `out` it only counts. Returns the number of wide nodes.
  */
-export function emit(nodes: u32, plan: u32, positions: u32, triangles: u32, parts: u32, base: u32, records: u32, out: u32, blocks: u32, shift: u32, work: u32): u32 {
+export function emit(nodes: u32, plan: u32, positions: u32, triangles: u32, parts: u32, base: u32, records: u32, out: u32, shift: u32, work: u32): u32 {
   const open = work, bottom = work + 256;
   const blockBytes: u32 = triangles ? TRIANGLE_BLOCK_BYTES : INSTANCE_BLOCK_BYTES;
-  let nodeCount: u32 = 0, nextBlock = blocks, sp = bottom;
+  let nodeCount: u32 = 0, at = out, sp = bottom;
   store<u32>(sp, nodes);
   store<u32>(sp, 0, 4);
   sp += 8;
   while (sp != bottom) {
     sp -= 8;
     const source = load<u32>(sp), parentSlot = load<u32>(sp, 4);
-    const node = out + nodeCount * NODE_BYTES;
+    const node = at;
+    at += NODE_BYTES;
     nodeCount++;
     if (parentSlot) store<u32>(parentSlot, node - shift);
     const k = openChildren(nodes, plan, source, open);
@@ -326,17 +346,17 @@ export function emit(nodes: u32, plan: u32, positions: u32, triangles: u32, part
         if (n) {
           const first = load<u32>(c, 12);
           if (triangles) {
-            packTriangles(positions, triangles, parts, base, records, first, n, nextBlock);
-            store<u32>(o + NODE_CHILDREN, (nextBlock - shift) | 1);
+            packTriangles(positions, triangles, parts, base, records, first, n, at);
+            store<u32>(o + NODE_CHILDREN, (at - shift) | 1);
           } else {
-            packInstances(records, first, n, nextBlock);
-            store<u32>(o + NODE_CHILDREN, (nextBlock - shift) | ((n - 1) << 1) | 1);
+            packInstances(records, first, n, at);
+            store<u32>(o + NODE_CHILDREN, (at - shift) | ((n - 1) << 1) | 1);
           }
-          nextBlock += blockBytes;
+          at += blockBytes;
         }
       }
     }
-    for (let i = k; i > 0; i--) {
+    for (let i: u32 = 1; i <= k; i++) {
       const c = load<u32>(open + ((i - 1) << 3));
       if (load<u32>(c, 28) != 0) continue;
       store<u32>(sp, c);

@@ -16,8 +16,10 @@ export const TRIANGLE_BYTES = 16;
 // BVH: bytes per node of eight children, per block of four triangles, and per block of four instance numbers.
 export const NODE_BYTES = 256;
 export const NODE_CHILDREN = 192;
-export const TRIANGLE_BLOCK_BYTES = 208;
+export const TRIANGLE_BLOCK_BYTES = 160;
 export const INSTANCE_BLOCK_BYTES = 16;
+// How far beyond a tree's end the kernel may read: it fetches what is visited next without knowing how long that is.
+export const LOOK_AHEAD_BYTES = 256;
 // Set in a block's triangle number where a hit must be asked whether it stops the ray.
 export const ASK_BIT = 0x80000000;
 

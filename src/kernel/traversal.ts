@@ -1,14 +1,14 @@
 // Ray traversal of an 8-wide BVH with SIMD: closest hit and any hit.
 //
 // A node holds, for each of six planes (min x, max x, min y, ...), eight floats, then eight child words.
-// A child word is a node address (even), or a leaf: block address | (blocks - 1) << 1 | 1.
-// A leaf block holds four triangles: v0, e1 = v0 - v1, e2 = v2 - v0, the geometric normal, and four ids.
+// A child word is a node address (even), or a leaf: block address | 1.
+// A leaf of triangles is one block of four: v0, e1 = v0 - v1, e2 = v2 - v0, and their ids.
 // Instances stand in a tree of the same kind whose leaf blocks hold four instance numbers: address | (count - 1) << 1 | 1.
 // The triangle test is Moller and Trumbore 1997 in the form without division before the accept.
 import { paramU, setParams } from "./params";
 import { ldx, ldy, ldz, lox, loy, loz, rayIntoModel } from "./motion";
 import { letsThrough, stopsNearest } from "./ask";
-import { INSTANCE_BYTES, INSTANCE_FLAGS, INSTANCE_ROOT, NODE_CHILDREN, PARAM_INSTANCES, SCRATCH_INSTANCES, SCRATCH_LIGHTS, TRIANGLE_BLOCK_BYTES } from "./layout";
+import { INSTANCE_BYTES, INSTANCE_FLAGS, INSTANCE_ROOT, NODE_CHILDREN, PARAM_INSTANCES, SCRATCH_INSTANCES, SCRATCH_LIGHTS } from "./layout";
 
 const CHILDREN: usize = NODE_CHILDREN;
 const PLANE: u32 = 32;
@@ -132,11 +132,14 @@ function testBlock(p: u32, ox: v128, oy: v128, oz: v128, dx: v128, dy: v128, dz:
   const rx = f32x4.sub(f32x4.mul(cy, dz), f32x4.mul(cz, dy));
   const ry = f32x4.sub(f32x4.mul(cz, dx), f32x4.mul(cx, dz));
   const rz = f32x4.sub(f32x4.mul(cx, dy), f32x4.mul(cy, dx));
-  const gx = v128.load(p, 144), gy = v128.load(p, 160), gz = v128.load(p, 176);
+  const ax = v128.load(p, 48), ay = v128.load(p, 64), az = v128.load(p, 80), bx = v128.load(p, 96), by = v128.load(p, 112), bz = v128.load(p, 128);
+  const gx = f32x4.sub(f32x4.mul(by, az), f32x4.mul(bz, ay));
+  const gy = f32x4.sub(f32x4.mul(bz, ax), f32x4.mul(bx, az));
+  const gz = f32x4.sub(f32x4.mul(bx, ay), f32x4.mul(by, ax));
   const determinant = f32x4.add(f32x4.add(f32x4.mul(gx, dx), f32x4.mul(gy, dy)), f32x4.mul(gz, dz));
   const size = f32x4.abs(determinant), sign = v128.xor(determinant, size);
-  const u = v128.xor(f32x4.add(f32x4.add(f32x4.mul(rx, v128.load(p, 96)), f32x4.mul(ry, v128.load(p, 112))), f32x4.mul(rz, v128.load(p, 128))), sign);
-  const v = v128.xor(f32x4.add(f32x4.add(f32x4.mul(rx, v128.load(p, 48)), f32x4.mul(ry, v128.load(p, 64))), f32x4.mul(rz, v128.load(p, 80))), sign);
+  const u = v128.xor(f32x4.add(f32x4.add(f32x4.mul(rx, bx), f32x4.mul(ry, by)), f32x4.mul(rz, bz)), sign);
+  const v = v128.xor(f32x4.add(f32x4.add(f32x4.mul(rx, ax), f32x4.mul(ry, ay)), f32x4.mul(rz, az)), sign);
   const slack = f32x4.mul(size, f32x4.splat(EDGE));
   let inside = f32x4.ge(f32x4.pmin(f32x4.pmin(u, v), f32x4.sub(size, f32x4.add(u, v))), f32x4.sub(f32x4.splat(0), slack));
   if (!i32x4.bitmask(inside)) return 0;
@@ -151,6 +154,20 @@ function testBlock(p: u32, ox: v128, oy: v128, oz: v128, dx: v128, dy: v128, dz:
     v128.store(q, size, 48);
   }
   return mask;
+}
+
+/**
+ * Reads a node, or leaf block, that is visited later, so that it is in the cache by then: scattered rays wait for memory more
+ * than they reckon.
+ */
+// @ts-ignore: decorator
+@inline
+function fetchAhead(child: u32): void {
+  const at = child & ~15;
+  load<u32>(at);
+  load<u32>(at, 64);
+  load<u32>(at, 128);
+  load<u32>(at, 192);
 }
 
 /** Walks a tree of triangles, or of instances, from near to far. */
@@ -180,6 +197,7 @@ function walkClosest(instances: bool, mask: u32, root: u32, ox: f32, oy: f32, oz
           sp -= 8;
           if (load<f32>(sp + 4) < bestT) {
             node = load<u32>(sp);
+            if (sp != base) fetchAhead(load<u32>(sp - 8));
             break;
           }
         }
@@ -204,6 +222,7 @@ function walkClosest(instances: bool, mask: u32, root: u32, ox: f32, oy: f32, oz
         store<u32>(sp + 4, select<u32>(t1, t0, firstNearer));
         node = select<u32>(c0, c1, firstNearer);
         sp += 8;
+        fetchAhead(load<u32>(sp - 8));
         continue;
       }
       // Three or more: keys (distance << 32 | child) kept in descending order by insertion; the nearest is visited next.
@@ -229,11 +248,13 @@ function walkClosest(instances: bool, mask: u32, root: u32, ox: f32, oy: f32, oz
         store<u64>(slot, farther);
         sp += 8;
       } while (open);
+      fetchAhead(load<u32>(sp - 8));
       node = <u32>nearest;
     }
     if (node == NONE) break;
-    let block = node & ~15, more = (node >> 1) & 7;
+    let block = node & ~15;
     if (instances) {
+      let more = (node >> 1) & 7;
       const table = paramU(PARAM_INSTANCES);
       while (true) {
         const instance = table + load<u32>(block) * INSTANCE_BYTES;
@@ -254,27 +275,22 @@ function walkClosest(instances: bool, mask: u32, root: u32, ox: f32, oy: f32, oz
       }
       vMax = f32x4.splat(bestT);
     } else {
-      while (true) {
-        let hits = testBlock(block, vox, voy, voz, vdx, vdy, vdz, vMin, vMax);
-        if (hits) {
-          do {
-            const i = ctz<u32>(hits) << 2;
-            hits &= hits - 1;
-            const t = load<f32>(q + i);
-            if (t < bestT) {
-              const inverse = <f32>1.0 / load<f32>(q + i, 48), id = load<i32>(block + i, 192);
-              if (id < 0 && !stopsNearest(id, load<f32>(q + i, 16) * inverse, load<f32>(q + i, 32) * inverse)) continue;
-              bestT = t;
-              bestU = load<f32>(q + i, 16) * inverse;
-              bestV = load<f32>(q + i, 32) * inverse;
-              best = id & 0x7fffffff;
-            }
-          } while (hits);
-          vMax = f32x4.splat(bestT);
-        }
-        if (more == 0) break;
-        more--;
-        block += TRIANGLE_BLOCK_BYTES;
+      let hits = testBlock(block, vox, voy, voz, vdx, vdy, vdz, vMin, vMax);
+      if (hits) {
+        do {
+          const i = ctz<u32>(hits) << 2;
+          hits &= hits - 1;
+          const t = load<f32>(q + i);
+          if (t < bestT) {
+            const inverse = <f32>1.0 / load<f32>(q + i, 48), id = load<i32>(block + i, 144);
+            if (id < 0 && !stopsNearest(id, load<f32>(q + i, 16) * inverse, load<f32>(q + i, 32) * inverse)) continue;
+            bestT = t;
+            bestU = load<f32>(q + i, 16) * inverse;
+            bestV = load<f32>(q + i, 32) * inverse;
+            best = id & 0x7fffffff;
+          }
+        } while (hits);
+        vMax = f32x4.splat(bestT);
       }
     }
     node = NONE;
@@ -282,6 +298,7 @@ function walkClosest(instances: bool, mask: u32, root: u32, ox: f32, oy: f32, oz
       sp -= 8;
       if (load<f32>(sp + 4) < bestT) {
         node = load<u32>(sp);
+        if (sp != base) fetchAhead(load<u32>(sp - 8));
         break;
       }
     }
@@ -331,19 +348,24 @@ function walkOccluded(instances: bool, mask: u32, root: u32, ox: f32, oy: f32, o
         if (sp == base) return 0;
         sp -= 4;
         node = load<u32>(sp);
+        if (sp != base) fetchAhead(load<u32>(sp - 4));
         continue;
       }
-      const parent = node;
-      node = load<u32>(parent + (ctz<u32>(open) << 2), CHILDREN);
+      const parent = node, low = sp;
+      let next = load<u32>(parent + (ctz<u32>(open) << 2), CHILDREN);
       open &= open - 1;
       while (open) {
-        store<u32>(sp, load<u32>(parent + (ctz<u32>(open) << 2), CHILDREN));
+        store<u32>(sp, next);
         sp += 4;
+        next = load<u32>(parent + (ctz<u32>(open) << 2), CHILDREN);
         open &= open - 1;
       }
+      node = next;
+      if (sp != low) fetchAhead(load<u32>(sp - 4));
     }
-    let block = node & ~15, more = (node >> 1) & 7;
+    let block = node & ~15;
     if (instances) {
+      let more = (node >> 1) & 7;
       const table = paramU(PARAM_INSTANCES);
       while (true) {
         const instance = table + load<u32>(block) * INSTANCE_BYTES;
@@ -356,27 +378,23 @@ function walkOccluded(instances: bool, mask: u32, root: u32, ox: f32, oy: f32, o
         block += 4;
       }
     } else {
-      while (true) {
-        let hits = testBlock(block, vox, voy, voz, vdx, vdy, vdz, vMin, vMax);
-        if (hits) {
-          // The sign bit marks triangles that must be asked.
-          const asking = <u32>i32x4.bitmask(v128.load(block, 192));
-          if (hits & ~asking) return 1;
-          do {
-            const i = ctz<u32>(hits) << 2;
-            hits &= hits - 1;
-            const inverse = <f32>1.0 / load<f32>(q + i, 48);
-            if (!letsThrough(load<u32>(block + i, 192), load<f32>(q + i), load<f32>(q + i, 16) * inverse, load<f32>(q + i, 32) * inverse, dx, dy, dz)) return 1;
-          } while (hits);
-        }
-        if (more == 0) break;
-        more--;
-        block += TRIANGLE_BLOCK_BYTES;
+      let hits = testBlock(block, vox, voy, voz, vdx, vdy, vdz, vMin, vMax);
+      if (hits) {
+        // The sign bit marks triangles that must be asked.
+        const asking = <u32>i32x4.bitmask(v128.load(block, 144));
+        if (hits & ~asking) return 1;
+        do {
+          const i = ctz<u32>(hits) << 2;
+          hits &= hits - 1;
+          const inverse = <f32>1.0 / load<f32>(q + i, 48);
+          if (!letsThrough(load<u32>(block + i, 144), load<f32>(q + i), load<f32>(q + i, 16) * inverse, load<f32>(q + i, 32) * inverse, dx, dy, dz)) return 1;
+        } while (hits);
       }
     }
     if (sp == base) return 0;
     sp -= 4;
     node = load<u32>(sp);
+    if (sp != base) fetchAhead(load<u32>(sp - 4));
   }
   return 0;
 }

@@ -3,6 +3,7 @@ import type { Kernel } from "./kernel.ts";
 import type { SceneMemory } from "./memory.ts";
 
 const WORK_BYTES = L.SCRATCH_BYTES * 4;
+const CACHE_LINE = 64;
 
 /** A built tree: address of its root, and what it consists of. */
 export interface Bvh {
@@ -70,23 +71,12 @@ function finish(
   const plan = memory.reserve(used * L.PLAN_BYTES);
   const nodes = kernel.planCollapse(binary, used, plan, work);
   const blocks = (used + 1) / 2;
-  const bytes = nodes * L.NODE_BYTES + blocks * blockBytes;
-  const out = memory.reserve(bytes);
-  kernel.emit(
-    binary,
-    plan,
-    soup.positions,
-    soup.triangles,
-    soup.parts,
-    soup.base,
-    records,
-    out,
-    out + nodes * L.NODE_BYTES,
-    out - place,
-    work,
-  );
+  const bytes = nodes * L.NODE_BYTES + blocks * blockBytes + L.LOOK_AHEAD_BYTES;
+  const out = memory.reserve(bytes, CACHE_LINE);
+  const root = Math.ceil(place / CACHE_LINE) * CACHE_LINE;
+  kernel.emit(binary, plan, soup.positions, soup.triangles, soup.parts, soup.base, records, out, out - root, work);
   memory.release(place);
-  const root = memory.reserve(bytes);
+  memory.reserve(bytes, CACHE_LINE);
   new Uint8Array(memory.buffer).copyWithin(root, out, out + bytes);
   return { root, nodes, blocks };
 }

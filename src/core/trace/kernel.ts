@@ -19,7 +19,6 @@ export interface Kernel {
     base: number,
     records: number,
     out: number,
-    blocks: number,
     shift: number,
     work: number,
   ): number;

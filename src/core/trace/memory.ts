@@ -34,17 +34,16 @@ export class SceneMemory {
     return this.next;
   }
 
-  /** Reserves `bytes`, aligned to 16. Throws RangeError with advice when 4 GiB would be passed. */
-  reserve(bytes: number): number {
-    const address = this.next;
-    // Kernel loads of 16 bytes may read past the last 12-byte vertex.
-    this.next = (address + bytes + 31) & ~15;
+  /** Reserves `bytes`, aligned to 16 or more. Throws RangeError with advice when 4 GiB would be passed. */
+  reserve(bytes: number, alignment = 16): number {
+    const address = Math.ceil(this.next / alignment) * alignment;
     if (address + bytes + 32 > 0xffff0000) {
       throw new RangeError(
         "The scene does not fit in 4 GiB of tracer memory. Use smaller textures, fewer triangles, or a smaller render size.",
       );
     }
-    this.next = address + ((bytes + 31) & ~15);
+    // Kernel loads of 16 bytes may read past the last 12-byte vertex.
+    this.next = address + Math.ceil((bytes + 16) / 16) * 16;
     const missing = this.next - this.memory.buffer.byteLength;
     if (missing > 0) this.memory.grow(Math.ceil(missing / PAGE));
     return address;
