@@ -99,7 +99,7 @@ test("the whole job by mouse, from the photo to the saved picture", async ({ pag
   // Props: the buoy, dragged, then put exactly.
   await desk.step("props");
   await page.getByTestId("model-file").setInputFiles(`${demoFolder}buoy.glb`);
-  await expect(page.getByText("triangles").first()).toBeVisible();
+  await expect.poll(async () => Object.keys((await opened()).shot.props)).toHaveLength(1);
   const before = Object.values((await opened()).shot.props)[0].placement.position;
   const foot = projectPoint(solved.camera, before)! as Vec2;
   await desk.drag(foot, projectPoint(solved.camera, truth.buoy.position)! as Vec2);

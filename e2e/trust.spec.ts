@@ -119,7 +119,9 @@ test("two windows: other things are put together, the same thing is kept as a ta
   await expect.poll(async () => (await opened(request, id)).shot.plate.owner).toBe("First");
   await change(other, "Licence", "Second");
   await expect(other.getByText("both changes are in")).toBeVisible();
-  expect((await opened(request, id)).shot.plate).toMatchObject({ owner: "First", licence: "Second" });
+  await expect
+    .poll(async () => (await opened(request, id)).shot.plate)
+    .toMatchObject({ owner: "First", licence: "Second" });
   // The first window has not heard of that; it now changes the same thing.
   await change(page, "Licence", "Third");
   await expect(page.getByText("your version is kept as a take")).toBeVisible();

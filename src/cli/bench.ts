@@ -266,10 +266,10 @@ async function benchSamples(places: string[], samples: number): Promise<Row[]> {
     const pixels = (region.x1 - region.x0) * (region.y1 - region.y0);
     // As many as the proof takes at a time.
     const batch = Math.min(8, samples);
-    const rate = async (threads: number) => {
+    const rate = async (threads: number, count = samples) => {
       let [from, done] = [0, 0];
       await renderScene(scene, settings, {
-        samples: samples + batch,
+        samples: count + batch,
         threads,
         batch,
         region,
@@ -279,15 +279,18 @@ async function benchSamples(places: string[], samples: number): Promise<Row[]> {
           done = performance.now();
         },
       });
-      return (pixels * samples) / (done - from) / 1000;
+      return (pixels * count) / (done - from) / 1000;
     };
-    const one = await rate(1);
+    // One thread before and after what is held against it, since machines change their speed.
+    const before = await rate(1, samples / 2);
+    const two = await rate(2);
+    // Two renders that share nothing: what the machine's cores give at best.
+    const apart = await Promise.all([rate(1, samples / 2), rate(1, samples / 2)]);
+    const one = (before + (await rate(1, samples / 2))) / 2;
     rows.push({ what: `${place}, one thread`, value: one, unit: "Msamples/s" });
     if (availableParallelism() > 1) {
-      rows.push({ what: `${place}, two threads over one`, value: (await rate(2)) / one, unit: "×" });
-      // Two renders that share nothing: what the machine's cores give at best.
-      const [a, b] = await Promise.all([rate(1), rate(1)]);
-      rows.push({ what: `${place}, two renders apart over one`, value: (a + b) / one, unit: "×" });
+      rows.push({ what: `${place}, two threads over one`, value: two / one, unit: "×" });
+      rows.push({ what: `${place}, two renders apart over one`, value: (apart[0] + apart[1]) / one, unit: "×" });
     }
   }
   return rows;

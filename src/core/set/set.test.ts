@@ -127,6 +127,9 @@ describe("typed lengths", () => {
     expect(formatLength(1.8796, "ft")).toBe("6 ft 2 in");
     expect(formatLength(0.3048 - 0.0001, "ft")).toBe("1 ft 0 in");
     expect(formatLength(-0.75, "cm")).toBe("−75.0 cm");
+    // What rounds to nothing has no sign.
+    expect(formatLength(-0.0004, "m")).toBe("0.000 m");
+    expect(formatLength(-0.0004, "ft")).toBe("0 ft 0 in");
     expect(formatArea(0.3048 ** 2 * 10, "ft")).toBe("10.0 ft²");
   });
 });

@@ -44,10 +44,11 @@ export function formatLength(metres: number, unit: LengthUnit): string {
       feet++;
       rest = 0;
     }
-    return `${metres < 0 ? "−" : ""}${feet} ft ${rest} in`;
+    return `${metres < 0 && (feet > 0 || rest > 0) ? "−" : ""}${feet} ft ${rest} in`;
   }
   const digits = unit === "m" ? (Math.abs(metres) < 10 ? 3 : 2) : unit === "cm" ? 1 : 0;
-  return `${(metres / METRES[unit]).toFixed(digits).replace("-", "−")} ${unit}`;
+  const text = (metres / METRES[unit]).toFixed(digits);
+  return `${Number(text) === 0 ? text.replace("-", "") : text.replace("-", "−")} ${unit}`;
 }
 
 /** An area in square metres or square feet. */

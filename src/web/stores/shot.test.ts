@@ -81,6 +81,7 @@ describe("edits that change what the camera is solved from", () => {
     expect(store.shot!.ties["tie-1"].world).toEqual([-7.65, 0, 0.015]);
     await turn();
     expect(asked.map((a) => a.shot.ties["tie-1"].world)).toEqual([[0, 0, 0]]);
+    expect(store.saving).toBe("saving");
     for (let i = 0; i < 3; i++) {
       asked[i].answer(answerWith(1000 + i));
       await turn();
@@ -88,6 +89,7 @@ describe("edits that change what the camera is solved from", () => {
     }
     await Promise.all(edits);
     await turn();
+    expect(store.saving).toBe("saved");
     expect(kept.get("quay")!.undo.map((e) => e.name)).toEqual(["Mark tie-1", "Type", "Type"]);
     expect(kept.get("quay")!.shot.ties["tie-1"].world).toEqual([-7.65, 0, 0.015]);
     expect(kept.get("quay")!.shot.solved!.camera.focalPx).toBe(1002);

@@ -149,7 +149,7 @@ export const useShot = defineStore("shot", () => {
           }
         }
       }
-      saving.value = "saved";
+      saving.value = waiting.length > 0 ? "saving" : "saved";
     } finally {
       busy = false;
     }
@@ -207,6 +207,7 @@ export const useShot = defineStore("shot", () => {
     }
     waiting.push(edit);
     live.value = ahead();
+    saving.value = "saving";
     settled = settled.then(() => settle(edit));
     await settled;
   }
@@ -244,6 +245,7 @@ export const useShot = defineStore("shot", () => {
       else if (answer) draft.solved = null;
     });
     if (whole) keep(whole);
+    else void flush();
   }
 
   /** Shows what taking the marks' new camera would move, without keeping it. */
