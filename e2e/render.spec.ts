@@ -51,6 +51,24 @@ test("the proof keeps its samples when only the comp changes, looks closer, and 
   await expect(page.getByText(/from [\d.]+ m/)).toBeVisible();
 });
 
+test("a proof is denoised part by part, and left when that is no longer wanted", async ({ page, request }) => {
+  const id = await copyOfDemo(request);
+  const desk = new Desk(page);
+  await page.goto(`/shots/${id}/render`);
+  await desk.type("Samples a pixel", "2");
+  await page.getByTestId("denoise").click();
+  await page.getByTestId("proof").click();
+  const facts = page.getByTestId("proof-facts");
+  await expect(facts).toContainText(/\d+ % denoised/, { timeout: 60_000 });
+  await expect(facts).toContainText("2 of 2");
+  await page.getByTestId("denoise").click();
+  await expect(facts).not.toContainText("denoised");
+  await expect(page.getByText("Stop here")).toBeHidden();
+  await expect(facts).not.toContainText("denoising");
+  await page.getByTestId("denoise").click();
+  await expect(facts).toContainText("before denoising", { timeout: 60_000 });
+});
+
 test("a lamp is hung, aimed and lights the proof; what meets a prop is chosen", async ({ page, request }) => {
   const id = await copyOfDemo(request);
   const desk = new Desk(page);

@@ -53,7 +53,9 @@ export class BandFolder {
       const rows = band.y1 - band.y0;
       if (head[0] !== width || head[1] !== rows || head[2] !== stride) return null;
       const body = await unpack(bytes.subarray(HEAD_BYTES));
-      const film = new Float32Array(body.buffer.slice(body.byteOffset, body.byteOffset + body.byteLength));
+      // Copied only where the bytes do not stand on a whole float.
+      const whole = body.byteOffset % 4 === 0 ? body : Buffer.from(body);
+      const film = new Float32Array(whole.buffer, whole.byteOffset, whole.byteLength / 4);
       return film.length === width * rows * stride ? film : null;
     } catch {
       return null;

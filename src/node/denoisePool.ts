@@ -20,10 +20,14 @@ export class DenoisePool {
     );
   }
 
-  /** Passes of a part without its noise. The film's memory goes over to the thread. Throws if the thread dies. */
-  async run(job: DenoiseJob): Promise<Passes> {
+  /**
+   * Passes of a part without its noise. The job is made when a thread is free, and its film's memory goes over to it.
+   * Throws if the thread dies.
+   */
+  async run(make: () => DenoiseJob): Promise<Passes> {
     const worker = this.idle.pop() ?? (await new Promise<Worker>((resolve) => this.waiting.push(resolve)));
     try {
+      const job = make();
       return await askThread<Passes>(worker, job, [job.film.buffer as ArrayBuffer]);
     } finally {
       const next = this.waiting.shift();

@@ -3,6 +3,7 @@ import { denoiseFilm } from "#core/trace/denoise";
 import type { FilmLayout, LightWeights } from "#core/trace/film";
 import { kernelFilter } from "#core/trace/kernelDenoise";
 import { SceneMemory, scratchAddress } from "#core/trace/memory";
+import { collect } from "./garbage.ts";
 import { newKernelMemory, openKernel } from "./kernelFile.ts";
 
 /** A part of a film to take the noise from. */
@@ -24,4 +25,5 @@ parentPort!.on("message", ({ film, width, height, layout, weights }: DenoiseJob)
     passes,
     [prop, ratio, added, depth].map((p) => p.buffer as ArrayBuffer),
   );
+  collect();
 });

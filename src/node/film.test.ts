@@ -1,8 +1,8 @@
 import { describe, expect, test } from "@jest/globals";
 import { borderNotice, catcherBorder } from "#core/trace/border";
 import { denoiseFilm } from "#core/trace/denoise";
-import type { Passes } from "#core/trace/film";
-import { ALL_SUMS, PROOF_SUMS, developFilm, developLayers, unitWeights } from "#core/trace/film";
+import type { FilmLayout, Passes } from "#core/trace/film";
+import { ALL_SUMS, PROOF_SUMS, developFilm, developLayers, filmLayout, unitWeights } from "#core/trace/film";
 import { SOFT } from "#core/trace/filter";
 import { meanNoise } from "#core/trace/noise";
 import type { SetPiece, TraceScene } from "#core/trace/scene";
@@ -10,9 +10,12 @@ import type { Vec3 } from "#core/math/vec3";
 import { primitiveModel } from "#core/props/primitives";
 import { standing } from "#core/props/transform";
 import * as L from "#kernel/layout";
+import { seeded } from "../testing/random.ts";
+import { testShot } from "../testing/shots.ts";
 import { SIZE, emptyScene, lookAt, ownFilter } from "../testing/render.ts";
 import { DenoisePool } from "./denoisePool.ts";
-import type { Film } from "./renderScene.ts";
+import { denoisedBands } from "./denoisedBands.ts";
+import type { Band, Film } from "./renderScene.ts";
 import { renderBands, renderScene } from "./renderScene.ts";
 
 /** A ground of `half` metres to each side seen from above at a slant, with a box and a ball on it. */
@@ -108,7 +111,7 @@ describe("denoising", () => {
     try {
       const weights = { sun: [1, 0.5, 1] as Vec3, sky: [1, 1, 1] as Vec3, bounce: [1, 1, 0.8] as Vec3 };
       const jobs = cuts.map(([y0, y1]) =>
-        pool.run({ film: part(y0, y1), width: 96, height: y1 - y0, layout, weights }),
+        pool.run(() => ({ film: part(y0, y1), width: 96, height: y1 - y0, layout, weights })),
       );
       for (const [i, passes] of (await Promise.all(jobs)).entries()) {
         const [y0, y1] = cuts[i];
@@ -119,22 +122,80 @@ describe("denoising", () => {
     }
   });
 
-  test("gives rows the same values whatever strip they are cut from, if it looks 16 rows beyond them", async () => {
-    // Finals are denoised strip by strip as their bands come from the disk.
-    const film = await renderScene(still(), { ...settings, sums: PROOF_SUMS }, { samples: 8 });
-    const row = 96 * film.layout.stride;
-    const whole = denoiseFilm(film.pixels, 96, 96, film.layout);
-    const strip = denoiseFilm(film.pixels.slice(16 * row, 80 * row), 96, 64, film.layout);
-    for (const [key, stride] of [
-      ["prop", 4],
-      ["ratio", 3],
-      ["added", 3],
-    ] as const) {
-      const from = (y: number) => y * 96 * stride;
-      expect(strip[key].slice(from(16), from(48))).toEqual(whole[key].slice(from(32), from(64)));
+  test("gives finals the same values band by band and in columns as all at once", async () => {
+    const choice = { ...testShot().render, threads: 2 };
+    const layout = filmLayout({ ...PROOF_SUMS, extras: true }, [], [], []);
+    // Wide enough for two pieces: a grey streak with noise of its own in every pixel, over bands of unequal height.
+    const [width, height] = [1100, 90];
+    const bands = [0, 32, 64].map((y0) => ({ y0, y1: Math.min(height, y0 + 32) }));
+    const film = noisyStreak(width, height, layout);
+    const rows = (y0: number, y1: number) => film.slice(y0 * width * layout.stride, y1 * width * layout.stride);
+    const read = (band: Band) => Promise.resolve(rows(band.y0, band.y1));
+    const whole = denoiseFilm(film, width, height, layout, unitWeights(), await ownFilter());
+    const noiseless = await denoisedBands(width, bands, layout, choice, unitWeights(), read);
+    try {
+      for (const [i, { y0, y1 }] of bands.entries()) {
+        const passes = await noiseless.of(i);
+        for (const [key, stride] of Object.entries({ prop: 4, ratio: 3, added: 3, depth: 1 })) {
+          const wanted = whole[key as "prop"].subarray(y0 * width * stride, y1 * width * stride);
+          const apart = wanted.reduce((most, v, k) => Math.max(most, Math.abs(passes[key as "prop"][k] - v)), 0);
+          expect(apart).toBeLessThan(1e-6);
+        }
+      }
+    } finally {
+      await noiseless.close();
+    }
+  });
+
+  test("hears of a band that is missing when it is its turn", async () => {
+    const layout = filmLayout(PROOF_SUMS, [], [], []);
+    const bands = [0, 32, 64].map((y0) => ({ y0, y1: y0 + 32 }));
+    const film = noisyStreak(4000, 96, layout);
+    const read = (band: Band) =>
+      band.y0 === 64
+        ? Promise.reject(new Error("missing"))
+        : Promise.resolve(film.slice(band.y0 * 4000 * layout.stride, band.y1 * 4000 * layout.stride));
+    const noiseless = await denoisedBands(4000, bands, layout, testShot().render, unitWeights(), read);
+    try {
+      await expect(noiseless.of(0)).resolves.toMatchObject({ width: 4000, height: 32 });
+      await expect(noiseless.of(1)).rejects.toThrow("missing");
+    } finally {
+      await noiseless.close();
     }
   });
 });
+
+/** Sums of four samples a pixel: a catcher half of which is shaded, with a streak of a prop across. */
+function noisyStreak(width: number, height: number, layout: FilmLayout): Float32Array {
+  const film = new Float32Array(width * height * layout.stride);
+  const random = seeded(7);
+  for (let i = 0, f = 0; i < width * height; i++, f += layout.stride) {
+    const [x, y] = [i % width, Math.floor(i / width)];
+    const prop = Math.abs(y - 45) < 6 && Math.abs(x - width / 2) < 40;
+    const shade = x < width / 2 + 10 && Math.abs(x - width / 2) < 60 ? 0.5 : 1;
+    const [a, b] = [random(), random()];
+    film[f + L.FILM_SAMPLES] = 4;
+    film[f + L.FILM_CATCHER] = prop ? 0 : 4;
+    const half = f + layout.half;
+    film[half + L.HALF_CATCHER] = prop ? 0 : 2;
+    for (let k = 0; k < 3; k++) {
+      if (prop) {
+        film[f + L.FILM_PROP + k] = 1 + a + b;
+        film[half + L.HALF_PROP + k] = 0.5 + a;
+        continue;
+      }
+      const light = f + layout.lights + k;
+      film[light] = 4 * shade * (0.9 + 0.1 * (a + b));
+      film[light + 3] = 4;
+      film[half + L.HALF_W + k] = 2 * shade * (0.9 + 0.2 * a);
+      film[half + L.HALF_W0 + k] = 2;
+    }
+    film[f + L.FILM_ALPHA] = prop ? 4 : 0;
+    film[half + L.HALF_ALPHA] = prop ? 2 : 0;
+    film[f + L.FILM_DEPTH] = prop ? 20 : 0;
+  }
+  return film;
+}
 
 describe("noise", () => {
   test("the estimate agrees with the spread over seeds", async () => {

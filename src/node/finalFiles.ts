@@ -1,4 +1,3 @@
-import { availableParallelism } from "node:os";
 import path from "node:path";
 import { compositeCodes, propCodes } from "#core/comp/composite";
 import type { DecodedPlate } from "#core/comp/composite";
@@ -13,15 +12,12 @@ import { developLayers } from "#core/trace/film";
 import { noiseSum } from "#core/trace/noise";
 import * as L from "#kernel/layout";
 import type { BandFolder } from "./bandFolder.ts";
-import { DenoisePool } from "./denoisePool.ts";
+import { denoisedBands } from "./denoisedBands.ts";
 import { ExrFile } from "./exrFile.ts";
 import { PngFile } from "./pngFile.ts";
 import type { Band } from "./renderScene.ts";
 import { bandsOf } from "./renderScene.ts";
 import { developBand, plateRowsAt } from "./renderShot.ts";
-
-/** Rows beyond a band that the denoiser looks at. */
-const HALO = 16;
 
 /** What a finished render is handed over as: file names by what they are, and what was noticed. */
 export interface FinalReport {
@@ -30,11 +26,6 @@ export interface FinalReport {
   noise: number;
   notices: string[];
 }
-
-/** About so many pixels are denoised in one run, not to hold much more than a band of a wide picture. */
-const DENOISED_PIXELS = 120_000;
-/** More threads would hold too much at once. */
-const DENOISE_THREADS = 4;
 
 /**
  * Writes a render's files from its kept bands, some rows at a time: picture and prop as PNG; ratio, added light,
@@ -79,43 +70,14 @@ export async function writeFinal(
     if (!pixels) throw new Error("A band of the render is missing from the server's folder. Render it again.");
     return pixels;
   };
-  // Bands are denoised some together: each run looks a few rows beyond what it gives. Every thread has one in hand.
-  const ahead = Math.max(1, Math.round(DENOISED_PIXELS / (width * (bands[0].y1 - bands[0].y0))));
-  const threads = Math.min(DENOISE_THREADS, choice.threads || availableParallelism(), Math.ceil(bands.length / ahead));
-  const pool = choice.denoise ? await DenoisePool.open(threads) : null;
-  const runs: Promise<Passes[]>[] = [];
-  const calm = async (i: number): Promise<Passes> => {
-    const run = Math.floor(i / ahead);
-    for (let r = runs.length; r < run + threads && r * ahead < bands.length; r++) {
-      const own = bands.slice(r * ahead, (r + 1) * ahead);
-      runs[r] = denoiseBands(own, bands[r * ahead - 1], bands[(r + 1) * ahead]);
-      // One that fails is heard of when it is its turn.
-      runs[r].catch(() => undefined);
-    }
-    if (i % ahead === 0 && run > 0) runs[run - 1] = Promise.resolve([]);
-    return (await runs[run])[i % ahead];
-  };
-  const denoiseBands = async (own: Band[], before?: Band, after?: Band): Promise<Passes[]> => {
-    const halo = HALO * width * layout.stride;
-    const films = [
-      before ? (await read(before)).slice(-halo) : new Float32Array(0),
-      ...(await Promise.all(own.map(read))),
-      after ? (await read(after)).slice(0, halo) : new Float32Array(0),
-    ];
-    const tall = new Float32Array(films.reduce((n, f) => n + f.length, 0));
-    films.reduce((at, f) => (tall.set(f, at), at + f.length), 0);
-    const tallRows = tall.length / width / layout.stride;
-    const all = await pool!.run({ film: tall, width, height: tallRows, layout, weights: lightWeights(shot) });
-    scaleProp(all.prop, shot.light.propLevel);
-    const top = films[0].length / width / layout.stride - own[0].y0;
-    return own.map(({ y0, y1 }) => rowsOf(all, y0 + top, y1 - y0));
-  };
+  const noiseless = choice.denoise ? await denoisedBands(width, bands, layout, choice, lightWeights(shot), read) : null;
   try {
     for (const [i, band] of bands.entries()) {
       const rows = band.y1 - band.y0;
       const pixels = await read(band);
       const film = { width, height: rows, layout, pixels };
-      const passes = choice.denoise ? await calm(i) : developBand(shot, film);
+      const passes = noiseless ? await noiseless.of(i) : developBand(shot, film);
+      if (noiseless) scaleProp(passes.prop, shot.light.propLevel);
       const part = plateRowsAt(plate, choice.percent, band);
       await picture.append(compositeCodes(part, passes));
       await prop.append(propCodes(passes, plate.encoding));
@@ -142,7 +104,7 @@ export async function writeFinal(
       onRows(band.y1, height);
     }
   } finally {
-    await pool?.close();
+    await noiseless?.close();
   }
   for (const file of [picture, prop, ratio, added, premultiplied, depth, layers]) await file?.finish();
   const notices: string[] = [];
@@ -159,20 +121,6 @@ export async function writeFinal(
 }
 
 /** Some rows of passes. */
-function rowsOf(all: Passes, from: number, rows: number): Passes {
-  const { width } = all;
-  const cut = (values: Float32Array, stride: number) =>
-    values.slice(from * width * stride, (from + rows) * width * stride);
-  return {
-    width,
-    height: rows,
-    prop: cut(all.prop, 4),
-    ratio: cut(all.ratio, 3),
-    added: cut(all.added, 3),
-    depth: cut(all.depth, 1),
-  };
-}
-
 const compositeChannels = (p: Passes): ExrChannel[] => [
   ...colourChannels(p.prop, 4),
   ...colourChannels(p.ratio, 3, "ratio."),

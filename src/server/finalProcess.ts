@@ -8,6 +8,7 @@ import type { RenderChoice, Shot } from "#core/shot/schema";
 import { BandFolder } from "#node/bandFolder";
 import type { FinalReport } from "#node/finalFiles";
 import { writeFinal } from "#node/finalFiles";
+import { collect } from "#node/garbage";
 import { decodeTexture } from "#node/images";
 import { developBand, plateOf, plateRowsAt, renderIntoFolder } from "#node/renderShot";
 
@@ -86,10 +87,14 @@ async function run(order: FinalOrder): Promise<void> {
     },
   });
   void say({ kind: "writing", secondsLeft: null });
+  // What the render held is given back.
+  models.clear();
+  collect();
   await mkdir(order.target, { recursive: true });
   const started = Date.now();
   const report = await writeFinal(order.target, shot, plate, profile, choice, layout, folder, (done, of) => {
     void say({ kind: "writing", secondsLeft: ((Date.now() - started) / 1000) * (of / done - 1) });
+    collect();
   });
   await say({ kind: "done", report });
 }

@@ -280,7 +280,10 @@ export class FinalQueue {
   /** Runs a render's process to its end. Throws when it fails or is stopped. */
   private runProcess(order: FinalOrder, running: Running): Promise<FinalReport> {
     return new Promise((resolve, reject) => {
-      const child: ChildProcess = fork(processPath, { execArgv: ["--import", "tsx"], serialization: "advanced" });
+      const child: ChildProcess = fork(processPath, {
+        execArgv: ["--expose-gc", "--import", "tsx"],
+        serialization: "advanced",
+      });
       let report: FinalReport | null = null;
       let failure: string | null = null;
       const kill = () => child.kill("SIGKILL");

@@ -246,7 +246,7 @@ const SIGNALS = [
   { key: "ratio", stride: 3, calm: 1 },
   { key: "added", stride: 3, calm: 0 },
 ] as const;
-type Signal = (typeof SIGNALS)[number] & { before: Float32Array };
+type Signal = (typeof SIGNALS)[number] & { touched: Uint8Array };
 
 /** Channels of an interleaved picture within a box, as planes. */
 function cut(source: Float32Array, stride: number, channels: number, width: number, box: Box): Planes {
@@ -282,6 +282,16 @@ function featuresOf(film: Float32Array, layout: FilmLayout, width: number, box: 
   return { values, slopes: slopesOf(values, w, h) };
 }
 
+/** The layout of films that hold only what denoising looks at: the first floats of each pixel. */
+export const denoiseLayout = (layout: FilmLayout): FilmLayout => ({
+  ...layout,
+  stride: layout.features + L.FEATURE_FLOATS,
+  extras: 0,
+  props: 0,
+  materials: 0,
+  propLights: 0,
+});
+
 /**
  * Passes of a film with their noise taken away, prop, ratio and added light each by itself. The film must keep halves
  * and features. Pixels around which nothing touches the plate keep their ratio of 1 and no added light; coverage and depth
@@ -295,6 +305,21 @@ export function denoiseFilm(
   weights: LightWeights = unitWeights(),
   filter: PartFilter = filterHalves,
 ): Passes {
+  const parts = denoiseParts(film, width, height, layout, weights, filter);
+  let step = parts.next();
+  while (!step.done) step = parts.next();
+  return step.value;
+}
+
+/** The same, part by part, for those who may leave it: yields the share that is done. */
+export function* denoiseParts(
+  film: Float32Array,
+  width: number,
+  height: number,
+  layout: FilmLayout,
+  weights: LightWeights,
+  filter: PartFilter,
+): Generator<number, Passes, void> {
   if (layout.half === 0 || layout.features === 0) throw new Error("The film keeps no halves or no features.");
   const passes = developFilm(film, width, height, layout, weights);
   const [even, odd] = [false, true].map((side) => developHalf(film, width, height, layout, side, weights));
@@ -302,40 +327,46 @@ export function denoiseFilm(
   const alpha = Float32Array.from({ length: width * height }, (_, i) => passes.prop[i * 4 + 3]);
   uncover(passes.prop, passes.prop);
   for (const half of [even, odd]) uncover(half.prop, passes.prop);
-  const signals = SIGNALS.map((signal) => ({ ...signal, before: passes[signal.key].slice() }));
-  for (let top = 0; top < height; top += PART) {
-    for (let left = 0; left < width; left += PART) {
-      const part = { x0: left, y0: top, x1: min(width, left + PART), y1: min(height, top + PART) };
-      const open = signals.filter((signal) => anyTouched(signal, part, width));
-      if (open.length === 0) continue;
-      const box = {
-        x0: max(0, part.x0 - HALO),
-        y0: max(0, part.y0 - HALO),
-        x1: min(width, part.x1 + HALO),
-        y1: min(height, part.y1 + HALO),
-      };
-      const [w, h] = [box.x1 - box.x0, box.y1 - box.y0];
-      const halves = open.map(({ key, stride }) => ({
-        even: cut(even[key], stride, 3, width, box),
-        odd: cut(odd[key], stride, 3, width, box),
-      }));
-      const filtered = filter(halves, featuresOf(film, layout, width, box), w, h);
-      open.forEach((signal, s) => {
-        for (let y = part.y0; y < part.y1; y++) {
-          for (let x = part.x0; x < part.x1; x++) {
-            const i = y * width + x;
-            if (!touchedNear(signal, x, y, width, height)) continue;
-            // Of a pixel with few or no catcher samples the halves know nothing.
-            if (signal.key !== "prop" && film[i * layout.stride + L.FILM_CATCHER] === 0) continue;
-            const from = (y - box.y0) * w + x - box.x0;
-            for (let k = 0; k < 3; k++) passes[signal.key][i * signal.stride + k] = filtered[s][k][from];
-          }
+  const signals = SIGNALS.map((signal) => ({ ...signal, touched: touchedOf(signal, passes[signal.key]) }));
+  const parts = partsOf(width, height).filter((part) => signals.some((signal) => anyTouched(signal, part, width)));
+  for (const [number, part] of parts.entries()) {
+    yield number / parts.length;
+    const open = signals.filter((signal) => anyTouched(signal, part, width));
+    const box = {
+      x0: max(0, part.x0 - HALO),
+      y0: max(0, part.y0 - HALO),
+      x1: min(width, part.x1 + HALO),
+      y1: min(height, part.y1 + HALO),
+    };
+    const [w, h] = [box.x1 - box.x0, box.y1 - box.y0];
+    const halves = open.map(({ key, stride }) => ({
+      even: cut(even[key], stride, 3, width, box),
+      odd: cut(odd[key], stride, 3, width, box),
+    }));
+    const filtered = filter(halves, featuresOf(film, layout, width, box), w, h);
+    open.forEach((signal, s) => {
+      for (let y = part.y0; y < part.y1; y++) {
+        for (let x = part.x0; x < part.x1; x++) {
+          const i = y * width + x;
+          if (!touchedNear(signal, x, y, width, height)) continue;
+          // Of a pixel with few or no catcher samples the halves know nothing.
+          if (signal.key !== "prop" && film[i * layout.stride + L.FILM_CATCHER] === 0) continue;
+          const from = (y - box.y0) * w + x - box.x0;
+          for (let k = 0; k < 3; k++) passes[signal.key][i * signal.stride + k] = filtered[s][k][from];
         }
-      });
-    }
+      }
+    });
   }
   for (let i = 0; i < alpha.length; i++) for (let k = 0; k < 3; k++) passes.prop[i * 4 + k] *= alpha[i];
   return passes;
+}
+
+function partsOf(width: number, height: number): Box[] {
+  const parts: Box[] = [];
+  for (let y0 = 0; y0 < height; y0 += PART)
+    for (let x0 = 0; x0 < width; x0 += PART)
+      parts.push({ x0, y0, x1: min(width, x0 + PART), y1: min(height, y0 + PART) });
+  return parts;
 }
 
 /** Makes premultiplied colour straight; where nothing covers, it takes that of another picture. */
@@ -346,20 +377,22 @@ function uncover(prop: Float32Array, instead: Float32Array): void {
   }
 }
 
-/** True if a pixel of the signal, as it was rendered, is not that of the untouched plate. */
-function touched({ before, stride, calm }: Signal, i: number): boolean {
-  for (let k = 0; k < 3; k++) if (abs(before[i * stride + k] - calm) > SLIGHT) return true;
-  return false;
+/** 1 for each pixel of a signal, as it was rendered, that is not that of the untouched plate. */
+function touchedOf({ stride, calm }: (typeof SIGNALS)[number], rendered: Float32Array): Uint8Array {
+  const touched = new Uint8Array(rendered.length / stride);
+  for (let i = 0; i < touched.length; i++)
+    for (let k = 0; k < 3; k++) if (abs(rendered[i * stride + k] - calm) > SLIGHT) touched[i] = 1;
+  return touched;
 }
 
-function anyTouched(signal: Signal, { x0, y0, x1, y1 }: Box, width: number): boolean {
-  for (let y = y0; y < y1; y++) for (let x = x0; x < x1; x++) if (touched(signal, y * width + x)) return true;
+function anyTouched({ touched }: Signal, { x0, y0, x1, y1 }: Box, width: number): boolean {
+  for (let y = y0; y < y1; y++) for (let x = x0; x < x1; x++) if (touched[y * width + x]) return true;
   return false;
 }
 
 /** True if the pixel or one of its neighbours is touched. */
-function touchedNear(signal: Signal, x: number, y: number, width: number, height: number): boolean {
+function touchedNear({ touched }: Signal, x: number, y: number, width: number, height: number): boolean {
   for (let v = max(0, y - 1); v <= min(height - 1, y + 1); v++)
-    for (let u = max(0, x - 1); u <= min(width - 1, x + 1); u++) if (touched(signal, v * width + u)) return true;
+    for (let u = max(0, x - 1); u <= min(width - 1, x + 1); u++) if (touched[v * width + u]) return true;
   return false;
 }

@@ -148,7 +148,13 @@ const seconds = (s: number | null) =>
             ><span data-test="proof-noise">{{
               proof.picture.noise === null ? "…" : `${proof.picture.noise.toFixed(2)} of 255`
             }}</span
-            >{{ proof.picture.denoised ? " before denoising" : "" }}; first picture
+            >{{
+              proof.denoising !== null
+                ? `, ${Math.round(proof.denoising * 100)} % denoised`
+                : proof.picture.denoised
+                  ? " before denoising"
+                  : ""
+            }}; first picture
             <span data-test="proof-first">{{
               proof.firstMs ? `after ${(proof.firstMs / 1000).toFixed(2)} s` : "…"
             }}</span></span

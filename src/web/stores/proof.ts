@@ -12,6 +12,8 @@ export const useProof = defineStore("proof", () => {
   const message = ref("");
   const picture = shallowRef<ProofPicture | null>(null);
   const firstMs = ref<number | null>(null);
+  /** Share of the shown samples that is denoised already; null while they are not being denoised. */
+  const denoising = ref<number | null>(null);
   const target = ref(64);
   /** Part of the plate that is rendered, at the plate's own size; null for all of it. */
   const region = shallowRef<Region | null>(null);
@@ -48,6 +50,7 @@ export const useProof = defineStore("proof", () => {
       message.value = r.message;
       return;
     }
+    denoising.value = r.kind === "denoising" ? r.share : null;
     if (r.kind === "done") state.value = "done";
     if (r.kind !== "picture") return;
     if (!on.value) {
@@ -137,5 +140,21 @@ export const useProof = defineStore("proof", () => {
     });
   }
 
-  return { on, state, message, picture, firstMs, target, region, lay, pick, render, stop, hold, clear, probe };
+  return {
+    on,
+    state,
+    message,
+    picture,
+    firstMs,
+    denoising,
+    target,
+    region,
+    lay,
+    pick,
+    render,
+    stop,
+    hold,
+    clear,
+    probe,
+  };
 });

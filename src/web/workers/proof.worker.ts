@@ -10,9 +10,10 @@ import type { Model } from "#core/props/model";
 import { lightWeights, scaleProp, traceSceneOf } from "#core/shot/assemble";
 import type { Shot } from "#core/shot/schema";
 import { borderNotice, catcherBorder } from "#core/trace/border";
-import { denoiseFilm } from "#core/trace/denoise";
+import { denoiseParts } from "#core/trace/denoise";
 import type { FillMap } from "#core/trace/fill";
 import { measureFill, reuseFill } from "#core/trace/fill";
+import type { Passes } from "#core/trace/film";
 import { PROOF_SUMS, developFilm } from "#core/trace/film";
 import { SOFT } from "#core/trace/filter";
 import { kernelFilter } from "#core/trace/kernelDenoise";
@@ -60,6 +61,8 @@ export interface ProofPicture {
 
 export type ProofReport =
   | ({ kind: "picture" } & ProofPicture)
+  /** What is shown still has its noise; so much of it has been taken away. */
+  | { kind: "denoising"; share: number }
   | { kind: "done" }
   | { kind: "stopped" }
   | { kind: "failed"; message: string }
@@ -266,17 +269,41 @@ async function load(e: Engine, order: RenderOrder, key: string, small: boolean):
   return live;
 }
 
+const filmOf = (e: Engine, { loaded, part }: Live) =>
+  e.scene.f32(loaded.film, loaded.width * (part.y1 - part.y0) * loaded.layout.stride);
+
+/** Shows the samples that are there, and if they are the last, without their noise as soon as that is taken away. */
 async function show(e: Engine, l: Live, order: RenderOrder, last: boolean): Promise<void> {
+  const { width, layout } = l.loaded;
+  const rows = l.part.y1 - l.part.y0;
+  const weights = lightWeights(order.shot);
+  await present(e, l, order, last, developFilm(filmOf(e, l), width, rows, layout, weights), false);
+  if (!last || l.small || !order.shot.render.denoise) return;
+  const parts = denoiseParts(filmOf(e, l), width, rows, layout, weights, kernelFilter(e.kernel, e.scene));
+  let step = parts.next();
+  while (!step.done) {
+    report({ kind: "denoising", share: step.value });
+    await messages();
+    if (latest !== order) return;
+    step = parts.next();
+  }
+  await present(e, l, order, last, step.value, true);
+}
+
+/** Lays passes over the plate and hands the picture out. */
+async function present(
+  e: Engine,
+  l: Live,
+  order: RenderOrder,
+  last: boolean,
+  passes: Passes,
+  denoised: boolean,
+): Promise<void> {
   const { shot } = order;
   const { width, layout } = l.loaded;
   const { x0, y0, x1, y1 } = l.part;
   const rows = y1 - y0;
-  const film = e.scene.f32(l.loaded.film, width * rows * layout.stride);
-  const denoise = last && !l.small && shot.render.denoise;
-  const weights = lightWeights(shot);
-  const passes = denoise
-    ? denoiseFilm(film, width, rows, layout, weights, kernelFilter(e.kernel, e.scene))
-    : developFilm(film, width, rows, layout, weights);
+  const film = filmOf(e, l);
   scaleProp(passes.prop, shot.light.propLevel);
   const full = plate!.decoded;
   const linear =
@@ -311,16 +338,19 @@ async function show(e: Engine, l: Live, order: RenderOrder, last: boolean): Prom
       rays: l.seconds > 0 ? l.rays / l.seconds : 0,
       rate: l.seconds > 0 ? ((x1 - x0) * rows * l.done) / l.seconds : 0,
       noise: l.done > 1 ? meanNoise(noisy, l.part) : null,
-      denoised: denoise,
+      denoised,
       notice,
     },
     [bitmap],
   );
 }
 
+/** Lets messages in that have come meanwhile. */
+const messages = () => new Promise((resolve) => setTimeout(resolve, 0));
+
 /** Gives the message queue a turn; the newest order if it wants the same samples, else null. */
 async function turn(key: string): Promise<RenderOrder | null> {
-  await new Promise((resolve) => setTimeout(resolve, 0));
+  await messages();
   return latest?.kind === "render" && traceKey(latest) === key ? latest : null;
 }
 
