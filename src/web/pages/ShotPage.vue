@@ -106,7 +106,9 @@ const results = computed<Record<StepName, string>>(() => {
     render: finals.running
       ? `${Math.round((finals.running.samplesDone / finals.running.samples) * 100)} %`
       : proof.on && proof.picture
-        ? `proof ${proof.picture.samples}`
+        ? proof.laid
+          ? "final shown"
+          : `proof ${proof.picture.samples}`
         : "",
     comp: proof.on ? "shown" : "",
     handover: done > 0 ? count(done, "final") : "",
@@ -161,11 +163,7 @@ function tryThere(): void {
 }
 
 function toggleProof(): void {
-  if (proof.on) proof.clear();
-  else if (store.shot?.solved) {
-    proof.on = true;
-    proof.render(store.shot);
-  }
+  if (store.shot) proof.toggle(store.shot);
 }
 
 /** True where keys are typed text; a switch or slider that holds the focus leaves the shortcuts alone. */

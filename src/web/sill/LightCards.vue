@@ -174,6 +174,7 @@ const tintOf = (k: number, v: number) =>
           :key="k"
           :model-value="c"
           :label="`Albedo ${'RGB'[k]}`"
+          narrow
           :digits="3"
           :min="0.01"
           :max="0.95"
@@ -199,10 +200,14 @@ const tintOf = (k: number, v: number) =>
           <span>{{ three(light.skyRadiance) }}</span></span
         >
       </div>
-      <p v-if="last" class="quiet num" style="margin: 3px 0 0">
-        lit over shaded {{ last.ratio.toFixed(2) }}; sky seen {{ (last.lit.openSky * 100).toFixed(0) }} % and
-        {{ (last.shaded.openSky * 100).toFixed(0) }} %; level ± {{ (last.levelSigma * 100).toFixed(0) }} % from the
-        albedo
+      <p
+        v-if="last"
+        class="quiet num"
+        style="margin: 3px 0 0"
+        title="Light on the lit probe over the shaded one; how much of the sky each sees; how far the level may be off for not knowing the albedo"
+      >
+        lit over shaded {{ last.ratio.toFixed(2) }}; sky {{ (last.lit.openSky * 100).toFixed(0) }},
+        {{ (last.shaded.openSky * 100).toFixed(0) }} %; level ± {{ (last.levelSigma * 100).toFixed(0) }} %
       </p>
       <p v-else class="quiet num" style="margin: 3px 0 0">
         plate units; level ± {{ ((light.albedo.spread / light.albedo.colour[1]) * 100).toFixed(0) }} % from the albedo
@@ -253,7 +258,7 @@ const tintOf = (k: number, v: number) =>
             :max="1"
             @update:model-value="(v) => set('Change gloss', (l) => (l.gloss = v))"
           />
-          <span class="quiet">roughness</span>
+          <span class="quiet">rough</span>
           <NumberField
             :model-value="light.glossRoughness"
             label="Gloss roughness"

@@ -36,13 +36,6 @@ const left = computed(() => (proof.state === "working" ? (proof.picture?.seconds
 
 const set = (name: string, change: (r: RenderChoice) => void) => store.commit(name, (d) => change(d.render));
 
-function toggle(): void {
-  if (proof.on) proof.clear();
-  else {
-    proof.on = true;
-    proof.render(props.shot);
-  }
-}
 function whole(): void {
   proof.region = null;
   proof.render(props.shot);
@@ -98,11 +91,11 @@ const seconds = (s: number | null) =>
       <h3>Proof <span class="quiet">in this window; only what changed is done again</span></h3>
       <div class="row">
         <Button
-          :label="proof.on ? 'Close proof' : 'Proof'"
-          :icon="proof.on ? 'pi pi-times' : 'pi pi-play'"
+          :label="proof.on && !proof.laid ? 'Close proof' : 'Proof'"
+          :icon="proof.on && !proof.laid ? 'pi pi-times' : 'pi pi-play'"
           :disabled="!shot.solved"
           data-test="proof"
-          @click="toggle"
+          @click="proof.toggle(shot)"
         />
         <Button
           v-if="proof.on && proof.state === 'working'"
@@ -129,7 +122,7 @@ const seconds = (s: number | null) =>
           /><span class="quiet">samples</span></span
         >
       </div>
-      <template v-if="proof.on">
+      <template v-if="proof.on && !proof.laid">
         <ProgressBar
           :value="proof.picture ? Math.round((proof.picture.samples / proof.picture.target) * 100) : 0"
           :show-value="false"

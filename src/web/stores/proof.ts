@@ -11,6 +11,8 @@ export const useProof = defineStore("proof", () => {
   const state = ref<"idle" | "working" | "done" | "failed">("idle");
   const message = ref("");
   const picture = shallowRef<ProofPicture | null>(null);
+  /** What is shown is no proof but a final, or how two of them differ. */
+  const laid = ref(false);
   const firstMs = ref<number | null>(null);
   /** Share of the shown samples that is denoised already; null while they are not being denoised. */
   const denoising = ref<number | null>(null);
@@ -81,12 +83,22 @@ export const useProof = defineStore("proof", () => {
     const key = `${keyOf(shot)}${target.value}`;
     if (key === sent) return;
     sent = key;
+    laid.value = false;
     state.value = "working";
     message.value = "";
     asked = performance.now();
     firstMs.value = null;
     worker ??= start();
     worker.postMessage({ kind: "render", shot, samples: target.value, region: region.value } satisfies ProofOrder);
+  }
+
+  /** Begins a proof of the shot, also in place of a final that is shown, or puts the proof away. */
+  function toggle(shot: Shot): void {
+    const away = on.value && !laid.value;
+    clear();
+    if (away || !shot.solved) return;
+    on.value = true;
+    render(shot);
   }
 
   function stop(): void {
@@ -106,12 +118,14 @@ export const useProof = defineStore("proof", () => {
     stop();
     picture.value?.bitmap.close();
     picture.value = null;
+    laid.value = false;
   }
 
   /** Lays a finished picture over the plate in place of the proof. */
   function lay(bitmap: ImageBitmap, samples: number, noise: number | null): void {
     clear();
     on.value = true;
+    laid.value = true;
     state.value = "done";
     const { width, height } = bitmap;
     const part = { x0: 0, y0: 0, x1: width, y1: height };
@@ -142,6 +156,8 @@ export const useProof = defineStore("proof", () => {
 
   return {
     on,
+    laid,
+    toggle,
     state,
     message,
     picture,
