@@ -9,10 +9,13 @@ import { placeMesh, standing } from "#core/props/transform";
 import type { Kernel } from "#core/trace/kernel";
 import { SceneLoader, uploadScene } from "#core/trace/upload";
 import { developFilm, unitWeights } from "#core/trace/film";
-import { SceneMemory, scratchAddress } from "#core/trace/memory";
+import { measureFill } from "#core/trace/fill";
+import { GENERATION_ADDRESS, SceneMemory, scratchAddress } from "#core/trace/memory";
 import { buildReference, referenceClosest } from "#core/trace/referenceBvh";
 import { SUN_ANGULAR_RADIUS } from "#core/trace/scene";
 import type { SetPiece, TraceScene } from "#core/trace/scene";
+import type { FillJob, TileJob } from "#core/trace/tiles";
+import { TILE_SIZE, rewindTiles, runJob } from "#core/trace/tiles";
 import { buildTriangleBvh } from "#core/trace/bvh";
 import * as L from "#kernel/layout";
 import { between, seeded, unitVector } from "../testing/random.ts";
@@ -57,6 +60,47 @@ function putSoup(kernel: Kernel, scene: SceneMemory, positions: Float32Array, in
   return buildTriangleBvh(kernel, scene, { positions: p, triangles: t, parts }, 0, indices.length / 3).root;
 }
 
+describe("jobs", () => {
+  test("are left when the host moves on, the fill map too, and done again from the start after that", async () => {
+    const { kernel, scene } = await freshKernel();
+    const ground = quadModel([-6, -6, 0], [12, 0, 0], [0, 12, 0], {}).meshes[0];
+    const shown: TraceScene = {
+      ...emptyScene(lookAt([0, -8, 5], [0, 0, 0])),
+      plate: { width: SIZE, height: SIZE, pixels: new Float32Array(SIZE * SIZE * 3).fill(0.25) },
+      set: [{ ...ground, catcher: true, albedo: [0.3, 0.3, 0.3], specular: 0, roughness: 1 }],
+      sky: [1, 1, 1],
+    };
+    const settings = { width: SIZE, height: SIZE, seed: 1, maxDepth: 3 };
+    const generation = new Int32Array(scene.buffer, GENERATION_ADDRESS, 1);
+    const run = (job: TileJob | FillJob) => {
+      rewindTiles(scene.buffer);
+      return runJob(kernel, scene.buffer, job);
+    };
+    const tiles = { width: SIZE, height: SIZE, tileSize: TILE_SIZE, firstSample: 0, lastSample: 2 };
+    const fillAgain = async (leave: boolean) => {
+      const loaded = uploadScene(kernel, scene, shown, settings);
+      if (leave) Atomics.add(generation, 0, 1);
+      let rays = 0;
+      const map = await measureFill(scene, loaded, shown.frame, 4, (job) => {
+        const report = run(job);
+        rays = report.rays;
+        return Promise.resolve(report.complete);
+      });
+      return { map, rays, tiles: run({ ...tiles, params: loaded.params }) };
+    };
+    const first = await fillAgain(false);
+    expect(first.map!.cells.some((v) => v > 0)).toBe(true);
+    expect(first.tiles.complete).toBe(true);
+    const left = await fillAgain(true);
+    expect(left.map).toBeNull();
+    expect(left.rays).toBe(0);
+    expect(left.tiles).toEqual({ complete: false, rays: 0 });
+    const again = await fillAgain(false);
+    expect(again.map).toEqual(first.map);
+    expect(again.tiles).toEqual(first.tiles);
+  });
+});
+
 describe("hits", () => {
   test("the kernel finds the same triangles as the reference on random scenes", async () => {
     const random = seeded(1);
@@ -81,6 +125,73 @@ describe("hits", () => {
       }
       // Rays that graze an edge may differ: single precision against double.
       expect(disagreements).toBeLessThanOrEqual(2);
+    }
+  });
+
+  test("the tree holds every triangle once, in boxes that hold it, on cache lines and within its memory", async () => {
+    const random = seeded(11);
+    for (const count of [1, 5, 9, 700]) {
+      const { kernel, scene } = await freshKernel();
+      // Odd lengths before it, which the tree must not take its place from.
+      scene.reserve(16 * (count % 3));
+      const positions = new Float32Array(count * 9);
+      for (let k = 0; k < positions.length; k += 9) {
+        const centre = [0, 1, 2].map(() => between(random, -5, 5));
+        for (let i = 0; i < 9; i++) positions[k + i] = centre[i % 3] + between(random, -0.5, 0.5);
+      }
+      const root = putSoup(
+        kernel,
+        scene,
+        positions,
+        Uint32Array.from({ length: count * 3 }, (_, i) => i),
+      );
+      expect(root % 64).toBe(0);
+      const end = scene.mark();
+      const seen: number[] = [];
+      let farthest = 0;
+      const walk = (node: number, box: number[] | null) => {
+        const planes = scene.f32(node, L.NODE_CHILDREN / 4);
+        const children = scene.u32(node + L.NODE_CHILDREN, 8);
+        let leavesBegun = false;
+        for (let i = 0; i < 8; i++) {
+          // Lowest and highest x, then y, then z.
+          const own = Array.from({ length: 6 }, (_, p) => planes[p * 8 + i]);
+          if (own[0] > own[1]) continue;
+          for (let p = 0; box && p < 6; p++)
+            expect(p % 2 ? box[p] - own[p] : own[p] - box[p]).toBeGreaterThanOrEqual(0);
+          const child = children[i];
+          if ((child & 1) === 0) {
+            // What stops a ray most likely is looked at first, which is what stands last.
+            expect(leavesBegun).toBe(false);
+            walk(child, own);
+            continue;
+          }
+          leavesBegun = true;
+          const block = child - 1;
+          farthest = Math.max(farthest, block + L.LOOK_AHEAD_BYTES);
+          const corners = scene.f32(block, 36);
+          const ids = scene.u32(block + 144, 4);
+          for (let lane = 0; lane < 4; lane++) {
+            const [v0, e1, e2] = [0, 12, 24].map((at) => [0, 1, 2].map((k) => corners[at + k * 4 + lane]));
+            // Lanes that are not taken hold nothing that can be hit.
+            if ([...e1, ...e2].every((v) => v === 0)) continue;
+            seen.push(ids[lane]);
+            const t = positions.subarray(ids[lane] * 9, ids[lane] * 9 + 9);
+            for (let k = 0; k < 3; k++) {
+              expect(v0[k]).toBe(t[k]);
+              expect(e1[k]).toBe(Math.fround(t[k] - t[3 + k]));
+              expect(e2[k]).toBe(Math.fround(t[6 + k] - t[k]));
+              expect(own[2 * k]).toBeLessThanOrEqual(Math.min(t[k], t[3 + k], t[6 + k]));
+              expect(own[2 * k + 1]).toBeGreaterThanOrEqual(Math.max(t[k], t[3 + k], t[6 + k]));
+            }
+          }
+        }
+      };
+      walk(root, null);
+      expect(seen.sort((a, b) => a - b)).toEqual(Array.from({ length: count }, (_, i) => i));
+      // What is fetched before it is visited is read some way beyond its beginning.
+      expect(farthest).toBeLessThanOrEqual(end);
+      expect(end).toBeLessThanOrEqual(scene.buffer.byteLength);
     }
   });
 
