@@ -1,43 +1,11 @@
 // Compiles the tracer's module, unless the sources are those it was last compiled from.
-import { createHash } from "node:crypto";
 import { execFileSync } from "node:child_process";
-import { existsSync, mkdirSync, readFileSync, readdirSync, renameSync, writeFileSync } from "node:fs";
+import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import path from "node:path";
+import { kernelFlags, kernelHash } from "./kernelSources.mjs";
 
 const root = fileURLToPath(new URL("..", import.meta.url));
-const source = path.join(root, "src/kernel");
-const flags = [
-  "-O3",
-  "--noAssert",
-  "--runtime",
-  "stub",
-  "--use",
-  "abort=",
-  "--enable",
-  "simd",
-  "--enable",
-  "threads",
-  "--enable",
-  "bulk-memory",
-  "--importMemory",
-  "--sharedMemory",
-  "--initialMemory",
-  "64",
-  "--maximumMemory",
-  "65536",
-];
-
-/** Hash of everything that the module is compiled from. */
-export function kernelHash() {
-  const hash = createHash("sha256").update(flags.join(" "));
-  for (const name of readdirSync(source)
-    .filter((n) => n.endsWith(".ts"))
-    .sort())
-    hash.update(name).update(readFileSync(path.join(source, name)));
-  return hash.digest("hex");
-}
-
 /** The threads as one file each: Node's worker threads cannot start from TypeScript. */
 async function buildThreads() {
   const { build } = await import("esbuild");
@@ -63,7 +31,10 @@ export async function buildKernel() {
   mkdirSync(out, { recursive: true });
   const fresh = path.join(out, `kernel-${process.pid}.wasm`);
   const asc = path.join(root, "node_modules/assemblyscript/bin/asc.js");
-  execFileSync(process.execPath, [asc, "src/kernel/index.ts", "-o", fresh, ...flags], { cwd: root, stdio: "inherit" });
+  execFileSync(process.execPath, [asc, "src/kernel/index.ts", "-o", fresh, ...kernelFlags], {
+    cwd: root,
+    stdio: "inherit",
+  });
   renameSync(fresh, wasm);
   writeFileSync(stamp, hash);
 }

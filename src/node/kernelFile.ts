@@ -1,10 +1,29 @@
 import { readFile } from "node:fs/promises";
+import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { MEMORY_PAGES } from "#core/trace/kernel";
 import type { Kernel } from "#core/trace/kernel";
+import { kernelHash } from "../../scripts/kernelSources.mjs";
 
-/** The compiled tracer, made by `npm run build`. */
-export const kernelPath = fileURLToPath(new URL("../../build/kernel.wasm", import.meta.url));
+/** Where `npm run build` puts the tracer and its threads. */
+export const buildFolder = fileURLToPath(new URL("../../build/", import.meta.url));
+
+/**
+ * The compiled tracer, made by `npm run build`. Throws if it is missing, or was compiled from other sources than those that
+ * are here: their layouts of memory need not agree.
+ */
+export async function kernelBytes(folder = buildFolder): Promise<Buffer<ArrayBuffer>> {
+  const [bytes, stamp] = await Promise.all(
+    [readFile(path.join(folder, "kernel.wasm")), readFile(path.join(folder, "kernel.hash"))].map((file) =>
+      file.catch(() => {
+        throw new Error(`The tracer is not built: ${folder} does not hold it. Run "npm run build" first.`);
+      }),
+    ),
+  );
+  if (stamp.toString() !== kernelHash())
+    throw new Error('The tracer was compiled from other sources than those in src/kernel. Run "npm run build" again.');
+  return bytes;
+}
 
 /** The worker threads' bundles, made by the same build. */
 export const threadPath = fileURLToPath(new URL("../../build/traceThread.mjs", import.meta.url));
@@ -13,13 +32,8 @@ export const denoiseThreadPath = fileURLToPath(new URL("../../build/denoiseThrea
 let compiled: Promise<WebAssembly.Module> | null = null;
 
 export function compileKernel(): Promise<WebAssembly.Module> {
-  compiled ??= readFile(kernelPath).then(
-    (bytes) => WebAssembly.compile(bytes),
-    () => {
-      compiled = null;
-      throw new Error(`The tracer is not built (${kernelPath} is missing). Run "npm run build" first.`);
-    },
-  );
+  compiled ??= kernelBytes().then((bytes) => WebAssembly.compile(bytes));
+  compiled.catch(() => (compiled = null));
   return compiled;
 }
 

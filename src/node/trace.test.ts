@@ -1,3 +1,6 @@
+import { appendFile, copyFile, cp, mkdtemp, rm, writeFile } from "node:fs/promises";
+import { tmpdir } from "node:os";
+import path from "node:path";
 import { describe, expect, test } from "@jest/globals";
 import { compositeCodes } from "#core/comp/composite";
 import { srgbEncoding, decodeCodes } from "#core/image/profile";
@@ -20,7 +23,8 @@ import { buildTriangleBvh } from "#core/trace/bvh";
 import * as L from "#kernel/layout";
 import { between, seeded, unitVector } from "../testing/random.ts";
 import { SIZE, emptyScene, lookAt, meanRadiance, quadModel, withModels } from "../testing/render.ts";
-import { compileKernel, newKernelMemory, openKernel } from "./kernelFile.ts";
+import { kernelHash, kernelSource } from "../../scripts/kernelSources.mjs";
+import { buildFolder, compileKernel, kernelBytes, newKernelMemory, openKernel } from "./kernelFile.ts";
 import type { Film } from "./renderScene.ts";
 import { renderScene } from "./renderScene.ts";
 
@@ -59,6 +63,25 @@ function putSoup(kernel: Kernel, scene: SceneMemory, positions: Float32Array, in
   const parts = scene.putF32(new Float32Array(L.PART_BYTES / 4));
   return buildTriangleBvh(kernel, scene, { positions: p, triangles: t, parts }, 0, indices.length / 3).root;
 }
+
+test("a tracer that was compiled from other sources is not used", async () => {
+  const folder = await mkdtemp(path.join(tmpdir(), "harbor-kernel-"));
+  try {
+    await expect(kernelBytes(folder)).rejects.toThrow(/not built.*npm run build/);
+    await copyFile(path.join(buildFolder, "kernel.wasm"), path.join(folder, "kernel.wasm"));
+    await writeFile(path.join(folder, "kernel.hash"), kernelHash());
+    expect((await kernelBytes(folder)).subarray(0, 4).toString("latin1")).toBe("\0asm");
+    // One byte more in one source is another hash.
+    const sources = path.join(folder, "sources");
+    await cp(kernelSource, sources, { recursive: true });
+    expect(kernelHash(sources)).toBe(kernelHash());
+    await appendFile(path.join(sources, "layout.ts"), " ");
+    await writeFile(path.join(folder, "kernel.hash"), kernelHash(sources));
+    await expect(kernelBytes(folder)).rejects.toThrow(/other sources/);
+  } finally {
+    await rm(folder, { recursive: true });
+  }
+});
 
 describe("jobs", () => {
   test("are left when the host moves on, the fill map too, and done again from the start after that", async () => {

@@ -21,7 +21,7 @@ import type { PlateInfo } from "#core/shot/schema";
 import { decodeTexture } from "#node/images";
 import { PlateError, openPlate } from "#node/plates";
 import type { OpenedPlate } from "#node/plates";
-import { kernelPath } from "#node/kernelFile";
+import { kernelBytes } from "#node/kernelFile";
 import type { AssetStore } from "./assets.ts";
 import type { Database } from "./db/open.ts";
 import { ApiError, check, errorHandler, notFound } from "./errors.ts";
@@ -308,8 +308,11 @@ export function createApp({ db, assets, finals }: Services): Express {
   });
   app.use("/api", api);
 
-  app.get("/kernel.wasm", (_request, response) => {
-    response.type("application/wasm").set("Cache-Control", "no-cache").sendFile(kernelPath);
+  app.get("/kernel.wasm", async (_request, response) => {
+    const bytes = await kernelBytes().catch((error: Error) => {
+      throw new ApiError(503, "not-built", error.message, "Then start the server again.");
+    });
+    response.type("application/wasm").set("Cache-Control", "no-cache").send(bytes);
   });
   app.use(express.static(webFolder, { index: false, maxAge: "1h" }));
   app.get("/{*path}", (_request, response) => {

@@ -51,21 +51,26 @@ const camera = computed(() => {
   return shot.solved?.camera ?? null;
 });
 
+let left = false;
 onMounted(async () => {
   try {
     await store.open(props.id);
+    if (left) return;
     const shot = store.shot!;
     document.title = `${shot.name} · Red Harbor`;
     desk.fit(shot.plate.width, shot.plate.height);
     await plate.load(shot);
+    if (left) return;
     await finals.follow(props.id);
     await models.load(shot);
   } catch (error) {
+    if (left) return;
     notices.fail(error);
     await router.replace("/");
   }
 });
 onBeforeUnmount(() => {
+  left = true;
   proof.clear();
   void finals.follow(null);
   store.close();

@@ -22,7 +22,10 @@ export const useFinals = defineStore("finals", () => {
     if (!id) return;
     const before = running.value?.id;
     try {
-      list.value = await api.finals(id);
+      const known = await api.finals(id);
+      // Another shot may have been opened meanwhile.
+      if (shotId !== id) return;
+      list.value = known;
     } catch (error) {
       notices.fail(error);
     }

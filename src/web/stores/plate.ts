@@ -1,8 +1,7 @@
 import { defineStore } from "pinia";
 import { shallowRef } from "vue";
-import { decodeCodes, isRec709 } from "#core/image/profile";
-import { linearToCode } from "#core/colour/srgb";
 import type { Shot } from "#core/shot/schema";
+import type { PlateAsk, PlateReply } from "../workers/plate.worker.ts";
 
 export interface ShownPlate {
   hash: string;
@@ -13,33 +12,43 @@ export interface ShownPlate {
   linear: Float32Array;
 }
 
-/** The open plate's pixels, loaded once, as a picture for the screen and as linear light. */
+/** The open plate's pixels, loaded once, as a picture for the screen and as linear light. A worker decodes them. */
 export const usePlate = defineStore("plate", () => {
   const shown = shallowRef<ShownPlate | null>(null);
+  let worker: Worker | null = null;
+  /** Hash of the plate that is wanted last. */
+  let wanted = "";
 
+  const read = (ask: PlateAsk): Promise<PlateReply> => {
+    worker ??= new Worker(new URL("../workers/plate.worker.ts", import.meta.url), { type: "module" });
+    const asked = worker;
+    return new Promise((resolve) => {
+      const receive = ({ data }: MessageEvent<PlateReply>) => {
+        if (data.hash !== ask.hash) return;
+        asked.removeEventListener("message", receive);
+        resolve(data);
+      };
+      asked.addEventListener("message", receive);
+      asked.postMessage(ask);
+    });
+  };
+
+  /** Shows the plate of a shot. Throws if the server does not have it. */
   async function load(shot: Shot): Promise<void> {
     const { codes: hash, width, height, encoding } = shot.plate;
+    wanted = hash;
     if (shown.value?.hash === hash) return;
     shown.value = null;
-    const response = await fetch(`/api/assets/${hash}`);
-    if (!response.ok)
-      throw new Error(
-        "The plate's pixels are missing on the server. Restore the data folder, or drop the photo again.",
-      );
-    const buffer = await response.arrayBuffer();
-    const codes = encoding.bits === 8 ? new Uint8Array(buffer) : new Uint16Array(buffer);
-    const linear = decodeCodes(codes, encoding);
-    const image = new ImageData(width, height);
-    const plain = isRec709(encoding) && encoding.bits === 8;
-    for (let i = 0, o = 0; i < codes.length; i += 3, o += 4) {
-      for (let k = 0; k < 3; k++) image.data[o + k] = plain ? codes[i + k] : linearToCode(linear[i + k], 8);
-      image.data[o + 3] = 255;
-    }
+    const reply = await read(JSON.parse(JSON.stringify({ hash, width, height, encoding })) as PlateAsk);
+    // Another shot may have been opened meanwhile.
+    if (wanted !== hash) return;
+    if ("error" in reply) throw new Error(reply.error);
     const canvas = document.createElement("canvas");
     canvas.width = width;
     canvas.height = height;
-    canvas.getContext("2d")!.putImageData(image, 0, 0);
-    shown.value = { hash, width, height, canvas, linear };
+    canvas.getContext("2d")!.drawImage(reply.bitmap, 0, 0);
+    reply.bitmap.close();
+    shown.value = { hash, width, height, canvas, linear: reply.linear };
   }
 
   return { shown, load };

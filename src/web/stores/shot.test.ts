@@ -162,3 +162,16 @@ describe("edits that change what the camera is solved from", () => {
     expect(Object.keys(store.shot!.ties)).toEqual(["tie-1"]);
   });
 });
+
+test("a shot whose answer comes after another was opened stays closed", async () => {
+  const { store, kept } = await shotOpen();
+  let answer: (shot: OpenShot) => void = () => undefined;
+  const known = api.openShot;
+  api.openShot = (id) => (id === "quay" ? new Promise((resolve) => (answer = resolve)) : known(id));
+  const first = store.open("quay");
+  await turn();
+  await store.open("slipway");
+  answer(kept.get("quay")!);
+  await first;
+  expect(store.id).toBe("slipway");
+});

@@ -46,6 +46,8 @@ export const useShot = defineStore("shot", () => {
   let busy = false;
   /** The request that is under way; a shot is opened only when it is answered. */
   let sending: Promise<unknown> = Promise.resolve();
+  /** Counts the openings and closings of shots. */
+  let visits = 0;
   /** Edits whose camera is still being solved, oldest first, and the end of that. */
   let waiting: Edit[] = [];
   let settled: Promise<void> = Promise.resolve();
@@ -66,8 +68,12 @@ export const useShot = defineStore("shot", () => {
 
   async function open(shotId: string): Promise<void> {
     close();
+    const visit = visits;
     await sending;
-    adopt(await api.openShot(shotId));
+    const opened = await api.openShot(shotId);
+    // It was left again, or another one opened, before the answer came.
+    if (visit !== visits) return;
+    adopt(opened);
     saving.value = "saved";
     const left = localStorage.getItem(pendingKey(shotId));
     if (left) {
@@ -85,6 +91,7 @@ export const useShot = defineStore("shot", () => {
 
   /** What is not sent yet is sent; what cannot be sent stays in the browser for the next time the shot is opened. */
   function close(): void {
+    visits++;
     const left = waiting;
     waiting = [];
     for (const edit of left) keep(edit);

@@ -135,7 +135,10 @@ function fillKey(shot: Shot): string {
 
 async function startEngine(): Promise<Engine> {
   const response = await fetch("/kernel.wasm");
-  if (!response.ok) throw new Error("The tracer is not built. Run “npm run build” and reload the page.");
+  if (!response.ok) {
+    const { message } = (await response.json().catch(() => ({}))) as { message?: string };
+    throw new Error(message ?? "The tracer is not built. Run “npm run build” and reload the page.");
+  }
   const module = await WebAssembly.compile(await response.arrayBuffer());
   const memory = new WebAssembly.Memory(MEMORY_PAGES);
   const instance = await WebAssembly.instantiate(module, { env: { memory } });

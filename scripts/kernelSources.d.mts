@@ -1,0 +1,3 @@
+export const kernelSource: string;
+export const kernelFlags: string[];
+export function kernelHash(source?: string): string;

@@ -1,0 +1,38 @@
+import { linearToCode } from "#core/colour/srgb";
+import type { PlateEncoding } from "#core/image/profile";
+import { decodeCodes, isRec709 } from "#core/image/profile";
+
+/** A plate to read: the hash of its codes, as they are kept on the server. */
+export interface PlateAsk {
+  hash: string;
+  width: number;
+  height: number;
+  encoding: PlateEncoding;
+}
+
+export type PlateReply =
+  /** Linear Rec. 709, interleaved RGB, and a picture of it for the screen. */
+  { hash: string; linear: Float32Array<ArrayBuffer>; bitmap: ImageBitmap } | { hash: string; error: string };
+
+async function read({ hash, width, height, encoding }: PlateAsk): Promise<PlateReply> {
+  const response = await fetch(`/api/assets/${hash}`);
+  if (!response.ok) {
+    const error = "The plate's pixels are missing on the server. Restore the data folder, or drop the photo again.";
+    return { hash, error };
+  }
+  const buffer = await response.arrayBuffer();
+  const codes = encoding.bits === 8 ? new Uint8Array(buffer) : new Uint16Array(buffer);
+  const linear = decodeCodes(codes, encoding) as Float32Array<ArrayBuffer>;
+  const image = new ImageData(width, height);
+  const plain = isRec709(encoding) && encoding.bits === 8;
+  for (let i = 0, o = 0; i < codes.length; i += 3, o += 4) {
+    for (let k = 0; k < 3; k++) image.data[o + k] = plain ? codes[i + k] : linearToCode(linear[i + k], 8);
+    image.data[o + 3] = 255;
+  }
+  return { hash, linear, bitmap: await createImageBitmap(image) };
+}
+
+self.onmessage = async ({ data }: MessageEvent<PlateAsk>) => {
+  const reply = await read(data).catch((error: Error): PlateReply => ({ hash: data.hash, error: error.message }));
+  self.postMessage(reply, { transfer: "linear" in reply ? [reply.linear.buffer, reply.bitmap] : [] });
+};
