@@ -284,14 +284,24 @@ export function createApp({ db, assets, finals }: Services): Express {
     });
   }
   api.get("/finals/:id/preview.jpg", async (request, response) => {
-    const picture = await finals.preview(request.params.id);
-    if (!picture) {
+    const growing = await finals.preview(request.params.id);
+    if (growing) {
+      response.type("jpeg").set("Cache-Control", "no-store").send(Buffer.from(growing));
+      return;
+    }
+    const { shotId, files } = await finals.find(request.params.id);
+    if (!files?.picture) {
       // Nothing has grown yet: the bare plate stands for it.
-      const { shotId } = await finals.find(request.params.id);
       response.redirect(`/api/shots/${shotId}/thumbnail`);
       return;
     }
-    response.type("jpeg").set("Cache-Control", "no-store").send(Buffer.from(picture));
+    const small = sharp(assets.pathOf(files.picture))
+      .resize(480, 320, { fit: "inside", withoutEnlargement: true })
+      .jpeg({ quality: 82 });
+    response
+      .type("jpeg")
+      .set("Cache-Control", "private, max-age=3600")
+      .send(await small.toBuffer());
   });
   api.get("/finals/:id/:file", async (request, response) => {
     const row = await finals.find(request.params.id);

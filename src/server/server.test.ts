@@ -271,6 +271,19 @@ describe("finals", () => {
       new Uint8Array(await (await fetch(`${base}/api/finals/${final.id}/${name}`)).arrayBuffer());
     const meta = await sharp(await file("picture.png")).metadata();
     expect([meta.width, meta.height, meta.channels]).toEqual([96, 64, 3]);
+    // The queue shows it small: the finished picture, not the plate.
+    const small = await sharp(await file("preview.jpg"))
+      .raw()
+      .toBuffer({ resolveWithObject: true });
+    expect([small.info.width, small.info.height]).toEqual([96, 64]);
+    const whole = await sharp(await file("picture.png"))
+      .raw()
+      .toBuffer();
+    const apart = small.data.reduce((sum, v, i) => sum + Math.abs(v - whole[i]), 0) / whole.length;
+    expect(apart).toBeLessThan(6);
+    const thumbnail = await (await fetch(`${base}/api/shots/${id}/thumbnail`)).arrayBuffer();
+    const bare = await sharp(new Uint8Array(thumbnail)).resize(96, 64).raw().toBuffer();
+    expect(bare.reduce((sum, v, i) => sum + Math.abs(v - whole[i]), 0) / whole.length).toBeGreaterThan(2 * apart);
     const prop = await sharp(await file("prop.png"))
       .raw()
       .toBuffer({ resolveWithObject: true });

@@ -11,18 +11,23 @@ const notices = useNotices();
 const finals = ref<QueuedFinal[] | null>(null);
 let timer: ReturnType<typeof setTimeout> | null = null;
 let left = false;
+/** Counts the looks begun: after a move, only the newest one goes on. */
+let looks = 0;
 /** Changes at every look, so that the growing picture is fetched anew. */
 const look = ref(0);
 
 async function follow(): Promise<void> {
   if (timer) clearTimeout(timer);
+  const own = ++looks;
   try {
-    finals.value = await api.queue();
+    const known = await api.queue();
+    if (own !== looks) return;
+    finals.value = known;
     look.value++;
   } catch (error) {
     notices.fail(error);
   }
-  if (!left) timer = setTimeout(() => void follow(), 1000);
+  if (!left && own === looks) timer = setTimeout(() => void follow(), 1000);
 }
 onMounted(() => {
   document.title = "Queue · Red Harbor";
@@ -102,7 +107,7 @@ const when = (t: string) => new Date(t).toLocaleString("en-GB", { dateStyle: "sh
       <img
         v-else-if="f.status === 'done'"
         class="picture"
-        :src="`/api/finals/${f.id}/picture.png`"
+        :src="`/api/finals/${f.id}/preview.jpg?done`"
         alt="The finished picture"
         loading="lazy"
       />
