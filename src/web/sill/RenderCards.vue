@@ -147,15 +147,15 @@ const seconds = (s: number | null) =>
                 : proof.picture.denoised
                   ? " before denoising"
                   : ""
-            }}; first picture
-            <span data-test="proof-first">{{
-              proof.firstMs ? `after ${(proof.firstMs / 1000).toFixed(2)} s` : "…"
-            }}</span></span
+            }}</span
           >
           <span>A second</span>
-          <span class="num"
-            >{{ (proof.picture.rays / 1e6).toFixed(1) }} million rays,
-            {{ (proof.picture.rate / 1e6).toFixed(2) }} million samples</span
+          <span class="num" style="white-space: normal"
+            >{{ (proof.picture.rays / 1e6).toFixed(1) }} M rays, {{ (proof.picture.rate / 1e6).toFixed(1) }} M samples;
+            first
+            <span data-test="proof-first" title="From the change to the first picture">{{
+              proof.firstMs ? `after ${(proof.firstMs / 1000).toFixed(2)} s` : "…"
+            }}</span></span
           >
         </div>
         <p v-else-if="proof.state === 'working'" class="quiet">Preparing …</p>
