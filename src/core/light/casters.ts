@@ -23,8 +23,8 @@ const STEPS = 16;
  * What casts the marked shades, as far as they tell of it. A shade's border towards the sun is the foot of its caster:
  * there, along the straight line that fits it best, stands an upright silhouette down to the ground, cut so that it
  * throws the region as marked. Its tone is what the plate shows there; where the camera does not see that side, that of
- * the shaded ground, which like it gets no sun. A region off the ground gives none, nor does a sun at the zenith or below the horizon. `direction` is the unit vector to the sun, `ground` the
- * ground's height in metres.
+ * the shaded ground, which like it gets no sun. A region off the ground gives none, nor does a sun at the zenith or below
+ * the horizon. `direction` is the unit vector to the sun, `ground` the ground's height in metres.
  */
 export function castersOf(
   regions: ShadedRegion[],
