@@ -5,7 +5,8 @@ import type { OpenShot, Save } from "#core/shot/api";
 import { takeStep } from "#core/shot/edits";
 import type { Shot } from "#core/shot/schema";
 import { testShot } from "../../testing/shots.ts";
-import { api } from "../api.ts";
+import { api, ApiFailure } from "../api.ts";
+import { useNotices } from "./notices.ts";
 import { useShot } from "./shot.ts";
 import { useSolver } from "./solver.ts";
 
@@ -150,6 +151,43 @@ describe("edits that change what the camera is solved from", () => {
     await turn();
     expect(Object.keys(kept.get("quay")!.shot.ties)).toEqual(["tie-1"]);
     expect(store.live).toBeNull();
+  });
+
+  test("one whose thing another window took away is told of, and those after it are kept", async () => {
+    const { store, kept, asked, mark, type } = await shotOpen();
+    const first = mark("tie-1");
+    await turn();
+    asked[0].answer(answerWith(1000));
+    await first;
+    await turn();
+    const known = api.save;
+    const theirs = [{ op: "remove" as const, path: ["ties", "tie-1"] }];
+    api.save = () => {
+      const mine = kept.get("quay")!;
+      const { "tie-1": gone, ...ties } = mine.shot.ties;
+      expect(gone).toBeDefined();
+      kept.set("quay", { ...mine, revision: mine.revision + 1, shot: { ...mine.shot, ties } });
+      api.save = known;
+      const body = { ...structuredClone(kept.get("quay")!), code: "stale", message: "", hint: "", theirs };
+      return Promise.reject(new ApiFailure(409, "stale", "", "", body));
+    };
+    await store.commit("Rename", (d) => (d.name = "Quay at noon"));
+    const lost = type("tie-1", 0, 5);
+    await turn();
+    expect(
+      useNotices()
+        .list.map((n) => n.text)
+        .at(-1),
+    ).toContain("another window took away");
+    asked[1].answer(answerWith(1001));
+    await lost;
+    const next = mark("tie-2");
+    await turn();
+    asked[2].answer(answerWith(1002));
+    await next;
+    await turn();
+    expect(Object.keys(kept.get("quay")!.shot.ties)).toEqual(["tie-2"]);
+    expect(kept.get("quay")!.shot.name).toBe("Quay at noon");
   });
 
   test("a change that throws leaves everything as it was", async () => {

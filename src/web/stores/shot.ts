@@ -149,6 +149,7 @@ export const useShot = defineStore("shot", () => {
             unsaved = [];
             remember();
             adopt(await api.openShot(of));
+            dropMisfits();
           } else {
             saving.value = "offline";
             setTimeout(() => void flush(), 3000);
@@ -181,7 +182,8 @@ export const useShot = defineStore("shot", () => {
       );
     }
     remember();
-    solver.follow(work.value!.shot);
+    dropMisfits();
+    solver.follow(shot.value!);
   }
 
   /** Shows a change without keeping it, while something is dragged. */
@@ -215,12 +217,24 @@ export const useShot = defineStore("shot", () => {
     waiting.push(edit);
     live.value = ahead();
     saving.value = "saving";
-    settled = settled.then(() => settle(edit));
+    // One that fails must not hold up those after it.
+    settled = settled.then(() => settle(edit)).catch((error: unknown) => notices.fail(error));
     await settled;
   }
 
   /** The document with the edits that still wait for their camera. */
   const ahead = (): Shot => waiting.reduce(withEdit, work.value!.shot);
+
+  /** After others' work came in: edits that still wait must fit it. */
+  function dropMisfits(): void {
+    try {
+      if (waiting.length > 0) live.value = ahead();
+    } catch {
+      waiting = [];
+      live.value = null;
+      notices.say("warn", "What was just marked belongs to something that another window took away.", "Mark it again.");
+    }
+  }
 
   function movesCamera(edit: Edit): boolean {
     const before = work.value!.shot;
