@@ -1,6 +1,11 @@
 // npm start: installs what is missing, builds, and serves.
-import { bin, ensurePackages, run } from "./ensure.mjs";
+import { fork } from "node:child_process";
+import path from "node:path";
+import { ensurePackages, root, run } from "./ensure.mjs";
 
 ensurePackages();
 run(process.execPath, ["scripts/build.mjs"]);
-run(bin("tsx"), ["src/server/main.ts"]);
+// The channel between the two closes with this process, however it ends: the server then stops, too.
+const server = fork(path.join(root, "src/server/main.ts"), { cwd: root, execArgv: ["--import", "tsx"] });
+for (const signal of ["SIGINT", "SIGTERM", "SIGHUP"]) process.on(signal, () => server.kill(signal));
+server.on("exit", (code) => process.exit(code ?? 1));

@@ -16,6 +16,7 @@ import { decodeTexture } from "#node/images";
 import { openPlate } from "#node/plates";
 import { writePng } from "#node/png";
 import { readExr } from "#node/readExr";
+import { unpackCodes } from "#node/packedCodes";
 import { plateAt, plateOf, renderIntoFolder } from "#node/renderShot";
 import { UsageError, parseOptions, readInput, wholeNumber } from "./options.ts";
 
@@ -68,7 +69,8 @@ export async function loadShot(file: string, folder: string): Promise<LoadedShot
   const shot = parseShot(document);
   const modelHashes = Object.values(shot.props).flatMap((p) => (p.source.kind === "model" ? [p.source.asset] : []));
   const assets = await findAssets(folder, new Set([shot.plate.asset, shot.plate.codes, ...modelHashes]));
-  let codes = assets.get(shot.plate.codes);
+  const kept = assets.get(shot.plate.codes);
+  let codes = kept && (await unpackCodes(kept, shot.plate));
   let profile: Uint8Array | null = null;
   const original = assets.get(shot.plate.asset);
   if (original) {

@@ -1,7 +1,10 @@
+import { inflateSync } from "node:zlib";
 import exifr from "exifr";
 import sharp from "sharp";
 import type { Metadata, OutputInfo } from "sharp";
+import { codesOf } from "#core/image/differences";
 import type { PlateEncoding } from "#core/image/profile";
+import { storable } from "#core/text/storable";
 import { parseProfile, srgbEncoding } from "#core/image/profile";
 
 /** Why a plate was refused: what is wrong, and what to do. */
@@ -48,6 +51,7 @@ export async function openPlate(bytes: Uint8Array, fileName: string): Promise<Op
       "Save the photo as JPEG or PNG and drop it again.",
     );
   }
+  checkPngText(bytes, fileName);
   let meta: Metadata;
   try {
     meta = await sharp(bytes, { limitInputPixels: false }).metadata();
@@ -76,27 +80,29 @@ export async function openPlate(bytes: Uint8Array, fileName: string): Promise<Op
     encoding = srgbEncoding(bits);
     profile = null;
   }
-  let codes: Uint8Array | Uint16Array;
-  let info: OutputInfo;
+  if (meta.hasAlpha) notices.push("The plate has transparency; it was laid over black.");
+  if (meta.space === "b-w" || meta.space === "grey16") notices.push("The plate is grey; its three channels are alike.");
+  const decode = (failOn: "warning" | "error") => {
+    const image = sharp(bytes, { limitInputPixels: MAX_PIXELS, failOn, ignoreIcc: !convert }).rotate();
+    if (meta.hasAlpha) image.flatten({ background: "#000000" });
+    return image
+      .toColourspace(bits === 16 ? "rgb16" : "srgb")
+      .removeAlpha()
+      .raw({ depth: bits === 16 ? "ushort" : "uchar" })
+      .toBuffer({ resolveWithObject: true });
+  };
+  let decoded: { data: Buffer; info: OutputInfo };
   try {
-    let image = sharp(bytes, { limitInputPixels: MAX_PIXELS, failOn: "truncated", ignoreIcc: !convert }).rotate();
-    if (meta.hasAlpha) {
-      image = image.flatten({ background: "#000000" });
-      notices.push("The plate has transparency; it was laid over black.");
-    }
-    if (meta.space === "b-w" || meta.space === "grey16")
-      notices.push("The plate is grey; its three channels are alike.");
-    image = image.toColourspace(bits === 16 ? "rgb16" : "srgb").removeAlpha();
-    const result = await image.raw({ depth: bits === 16 ? "ushort" : "uchar" }).toBuffer({ resolveWithObject: true });
-    info = result.info;
-    const { data } = result;
-    codes =
-      bits === 16
-        ? new Uint16Array(data.buffer.slice(data.byteOffset, data.byteOffset + data.byteLength))
-        : new Uint8Array(data);
+    decoded = await decode("warning").catch(async () => {
+      const whole = await decode("error");
+      notices.push("The file's data is not quite right in places: look the plate over before you work on it.");
+      return whole;
+    });
   } catch {
     throw damaged(fileName);
   }
+  const { data, info } = decoded;
+  let codes = codesOf(data, bits);
   if (info.channels === 1) {
     const grey = codes;
     codes = bits === 16 ? new Uint16Array(grey.length * 3) : new Uint8Array(grey.length * 3);
@@ -111,6 +117,43 @@ export async function openPlate(bytes: Uint8Array, fileName: string): Promise<Op
     exif: await readExif(bytes),
     notices,
   };
+}
+
+const MAX_TEXT = 4 * 1024 * 1024;
+
+/** Refuses a PNG whose packed profile or text unpacks to more than any has: a few bytes can become gigabytes. */
+function checkPngText(bytes: Uint8Array, fileName: string): void {
+  if (!isPng(bytes)) return;
+  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+  for (let at = 8; at + 12 <= bytes.length;) {
+    const length = view.getUint32(at);
+    const type = String.fromCharCode(...bytes.subarray(at + 4, at + 8));
+    if (length > bytes.length - at - 12) throw damaged(fileName);
+    if (type === "iCCP" || type === "zTXt" || type === "iTXt") {
+      const body = bytes.subarray(at + 8, at + 8 + length);
+      const name = body.indexOf(0);
+      // iTXt: flag, method, language and translated keyword come before the text.
+      const packed = type !== "iTXt" || body[name + 1] === 1;
+      const text = type === "iTXt" ? body.indexOf(0, body.indexOf(0, name + 3) + 1) + 1 : name + 2;
+      if (packed && unpacksBeyond(body.subarray(text))) {
+        throw new PlateError(
+          `“${fileName}” holds ${type === "iCCP" ? "a colour profile" : "text"} of more than ${MAX_TEXT / 1024 ** 2} MB.`,
+          "Save the picture anew from a program that shows it, and drop that.",
+        );
+      }
+    }
+    at += length + 12;
+  }
+}
+
+function unpacksBeyond(packed: Uint8Array): boolean {
+  try {
+    inflateSync(packed, { maxOutputLength: MAX_TEXT });
+    return false;
+  } catch (error) {
+    // What cannot be unpacked at all is left out by the reader.
+    return (error as NodeJS.ErrnoException).code === "ERR_BUFFER_TOO_LARGE";
+  }
 }
 
 const damaged = (fileName: string) =>
@@ -128,13 +171,13 @@ async function readExif(bytes: Uint8Array): Promise<OpenedPlate["exif"]> {
   } catch {
     // No readable EXIF is no reason to refuse a photo.
   }
-  const text = (value: unknown) => (typeof value === "string" && value.trim() ? value.trim().slice(0, 200) : null);
-  const positive = (value: unknown) =>
-    typeof value === "number" && Number.isFinite(value) && value > 0 ? value : null;
+  const text = (value: unknown) => (typeof value === "string" ? storable(value).trim() || null : null);
+  // Beyond that it is no focal length of a photograph but a damaged field.
+  const positive = (value: unknown) => (typeof value === "number" && value >= 0.01 && value <= 100_000 ? value : null);
   const camera = [text(tags.Make), text(tags.Model)].filter((x) => x !== null).join(" ");
   const taken = text(tags.DateTimeOriginal);
   return {
-    camera: camera || null,
+    camera: camera.slice(0, 400) || null,
     lens: text(tags.LensModel),
     focalMm: positive(tags.FocalLength),
     equivalentMm: positive(tags.FocalLengthIn35mmFormat ?? tags.FocalLengthIn35mmFilm),

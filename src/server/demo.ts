@@ -2,35 +2,34 @@ import { sql } from "drizzle-orm";
 import { importGlb } from "#core/exchange/gltf";
 import { dropToFloor } from "#core/props/transform";
 import { decodeTexture } from "#node/images";
-import { openPlate } from "#node/plates";
+import { unpackCodes } from "#node/packedCodes";
 import { netloftShot, slipwayShot } from "../demo/otherShots.ts";
 import { demoFile, demoShot } from "../demo/shot.ts";
 import { boatPlace } from "../demo/slipway.ts";
-import { storePlate } from "./app.ts";
-import type { AssetStore } from "./assets.ts";
-import type { Database } from "./db/open.ts";
 import { shots } from "./db/schema.ts";
-import { createShot } from "./shots.ts";
+import type { Services } from "./services.ts";
+import { storePlate } from "./storePlate.ts";
 
 /** Puts the demo's three shots into a database that has no shots yet. */
-export async function seedDemo(db: Database, assets: AssetStore): Promise<void> {
+export async function seedDemo(services: Services): Promise<void> {
+  const { db, assets, shots: store } = services;
   const [{ count }] = await db.select({ count: sql<number>`count(*)::int` }).from(shots);
   if (count > 0) return;
   const open = async (place: string) => {
-    const jpeg = await demoFile("plate.jpg", place);
-    const plate = await openPlate(jpeg, `${place}.jpg`);
-    return { plate, info: await storePlate(assets, jpeg, `${place}.jpg`, plate) };
+    const hash = await assets.put(await demoFile("plate.jpg", place));
+    return (await storePlate(services, { path: assets.pathOf(hash), hash, name: `${place}.jpg` })).info;
   };
   const put = async (name: string, place: string) => assets.put(await demoFile(name, place));
   // The last one is listed first.
   const slipway = await open("slipway");
   const boat = await demoFile("boat.glb", "slipway");
   const { model } = await importGlb(boat, decodeTexture);
-  await createShot(db, slipwayShot(slipway.info, await assets.put(boat), dropToFloor(boatPlace, model)));
+  await store.create(slipwayShot(slipway, await assets.put(boat), dropToFloor(boatPlace, model)));
   const loft = await open("netloft");
   const props = { kettle: await put("kettle.glb", "netloft"), float: await put("float.glb", "netloft") };
-  await createShot(db, netloftShot(loft.info, props));
+  await store.create(netloftShot(loft, props));
   const quay = await open("quay");
+  const codes = await unpackCodes(await assets.get(quay.codes), quay);
   const buoy = await put("buoy.glb", "quay");
-  await createShot(db, await demoShot(quay.info, quay.plate.codes as Uint8Array, buoy));
+  await store.create(await demoShot(quay, codes, buoy));
 }

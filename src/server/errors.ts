@@ -47,25 +47,33 @@ export const errorHandler: ErrorRequestHandler = (error, _request, response, _ne
     response.status(413).json({
       code: "too-large",
       message: "The file is larger than this server takes.",
-      hint: "Plates may have 256 MB and models 512 MB.",
+      hint: "Plates may have 256 MB, models 512 MB, and one save of a shot 12 MB.",
     });
     return;
   }
   if (status >= 400 && status < 500) {
     response
       .status(status)
-      .json({ code: "bad-request", message: String((error as Error).message), hint: "Reload the page and try again." });
+      .json({ code: "bad-request", message: "The request cannot be read.", hint: "Reload the page and try again." });
     return;
   }
-  const noSpace = (error as NodeJS.ErrnoException).code === "ENOSPC";
+  const noSpace = isNoSpace(error);
   console.error(error);
   response.status(noSpace ? 507 : 500).json({
     code: noSpace ? "disk-full" : "internal",
-    message: noSpace
-      ? "The disk is full; nothing was saved."
-      : `Something went wrong on the server: ${(error as Error).message}`,
+    // What went wrong is in the server's log: it may name folders and queries, which are nobody else's.
+    message: noSpace ? "The disk is full; nothing was saved." : "Something went wrong on the server.",
     hint: noSpace
-      ? "Free some space and try again; your work stays in this tab meanwhile."
-      : "Try again; your work so far is kept.",
+      ? "Free some space; your work stays in this browser and is saved by itself once there is room."
+      : "Try again; your work so far is kept. The server's own output says more.",
   });
 };
+
+/** True if an error, or what caused it, is that the disk is full. */
+function isNoSpace(error: unknown): boolean {
+  for (let e = error as { code?: unknown; message?: string; cause?: unknown } | undefined; e; e = e.cause as typeof e) {
+    // 53100: disk_full of PostgreSQL.
+    if (e.code === "ENOSPC" || e.code === "53100" || /No space left/.test(e.message ?? "")) return true;
+  }
+  return false;
+}

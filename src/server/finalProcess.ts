@@ -10,6 +10,7 @@ import type { FinalReport } from "#node/finalFiles";
 import { writeFinal } from "#node/finalFiles";
 import { collect } from "#node/garbage";
 import { decodeTexture } from "#node/images";
+import { unpackCodes } from "#node/packedCodes";
 import { developBand, plateOf, plateRowsAt, renderIntoFolder } from "#node/renderShot";
 
 /**
@@ -43,7 +44,7 @@ const say = (message: FinalMessage): Promise<void> => new Promise((resolve) => p
 
 async function run(order: FinalOrder): Promise<void> {
   const { shot, choice } = order;
-  const plate = plateOf(shot, new Uint8Array(await readFile(order.codes)));
+  const plate = plateOf(shot, await unpackCodes(new Uint8Array(await readFile(order.codes)), shot.plate));
   const profile = order.profile ? new Uint8Array(await readFile(order.profile)) : null;
   const models = new Map<string, Model>();
   for (const [hash, path] of Object.entries(order.models)) {

@@ -1,12 +1,13 @@
 import type { ChildProcess } from "node:child_process";
 import { fork } from "node:child_process";
 import { randomUUID } from "node:crypto";
-import { rm } from "node:fs/promises";
+import { readdir, rm } from "node:fs/promises";
 import { fileURLToPath } from "node:url";
 import path from "node:path";
 import { asc, desc, eq } from "drizzle-orm";
 import sharp from "sharp";
 import { sizeAt } from "#core/image/resize";
+import { modelsOf } from "#core/shot/assets";
 import type { FinalListing, FinalRequest, QueueMove, QueuedFinal } from "#core/shot/api";
 import type { RenderChoice } from "#core/shot/schema";
 import { parseShot } from "#core/shot/schema";
@@ -17,11 +18,19 @@ import { finals } from "./db/schema.ts";
 import { ApiError, notFound } from "./errors.ts";
 import type { FinalReport } from "#node/finalFiles";
 import type { FinalMessage, FinalOrder } from "./finalProcess.ts";
-import { openShot } from "./shots.ts";
+import type { Room } from "./room.ts";
+import type { ShotStore } from "./shots.ts";
 
 type Row = typeof finals.$inferSelect;
 
 const processPath = fileURLToPath(new URL("./finalProcess.ts", import.meta.url));
+
+/** How often the room on the disk and the progress of a render are looked at. */
+const LOOK_MS = 2000;
+/** A render that gives no sign of life for so long gets nowhere. */
+const SILENT_MS = 60_000;
+/** Room beyond the reserve that a render's bands and files want. */
+const RENDER_BYTES = 16 * 1024 * 1024;
 
 /** What is seen of a render in progress. */
 interface Running {
@@ -30,12 +39,17 @@ interface Running {
   samplesDone: number;
   secondsLeft: number | null;
   writing: boolean;
+  /** When it last gave a sign of life. */
+  heard: number;
   /** A small picture as far as it has grown. */
   preview: { width: number; height: number; pixels: Uint8Array } | null;
 }
 
 /** Why a render is stopped before its end. */
-type Stop = "cancelled" | "paused" | "stopped";
+type Stop = "cancelled" | "paused" | "stopped" | "no-room" | "silent";
+
+const SILENT =
+  "Nothing came of it for a minute, so the next one was let run. Look for a prop with broken or enormous geometry, hide it, and retry.";
 
 /** How a row is rendered: its settings, or what older rows had of them. */
 function choiceOf(row: Row): RenderChoice {
@@ -52,9 +66,22 @@ export class FinalQueue {
   constructor(
     private readonly db: Database,
     private readonly assets: AssetStore,
+    private readonly shots: ShotStore,
     /** Where unfinished renders keep their bands. */
     private readonly folder: string,
+    private readonly room: Room,
   ) {}
+
+  /** Deletes the bands of renders that are over or gone. */
+  async sweep(): Promise<void> {
+    const rows = await this.db.select({ id: finals.id, status: finals.status }).from(finals);
+    const open = new Set(
+      rows.filter((r) => ["waiting", "running", "paused", "failed"].includes(r.status)).map((r) => r.id),
+    );
+    for (const name of await readdir(this.folder).catch(() => [])) {
+      if (!open.has(name)) await rm(path.join(this.folder, name), { recursive: true, force: true });
+    }
+  }
 
   /** Takes up what a stopped or killed server left. */
   async resume(): Promise<void> {
@@ -63,7 +90,7 @@ export class FinalQueue {
   }
 
   async add(shotId: string, request: FinalRequest): Promise<FinalListing> {
-    const { shot } = await openShot(this.db, shotId);
+    const { shot } = await this.shots.open(shotId);
     if (!shot.solved) {
       throw new ApiError(
         422,
@@ -205,6 +232,11 @@ export class FinalQueue {
 
   private async drain(): Promise<void> {
     while (!this.stopped) {
+      // With a full disk nothing is begun; it goes on by itself.
+      if (!this.room.has(RENDER_BYTES)) {
+        await new Promise((resolve) => setTimeout(resolve, LOOK_MS).unref());
+        continue;
+      }
       const [next] = await this.db
         .select()
         .from(finals)
@@ -219,12 +251,20 @@ export class FinalQueue {
   private async render(row: Row): Promise<void> {
     const abort = new AbortController();
     const { id, samplesDone } = row;
-    const running: Running = { id, abort, samplesDone, secondsLeft: null, writing: false, preview: null };
+    const running: Running = {
+      id,
+      abort,
+      samplesDone,
+      secondsLeft: null,
+      writing: false,
+      heard: Date.now(),
+      preview: null,
+    };
     this.running = running;
     const started = Date.now();
     const folder = this.folderOf(row.id);
     try {
-      await this.db.update(finals).set({ status: "running" }).where(eq(finals.id, row.id));
+      await this.db.update(finals).set({ status: "running", message: null }).where(eq(finals.id, row.id));
       const order = this.orderOf(row, folder);
       const report = await this.runProcess(order, running);
       const files: FinalFiles = {};
@@ -247,7 +287,18 @@ export class FinalQueue {
       // What was rendered so far counts towards the time that the whole takes.
       const seconds = (row.seconds ?? 0) + (Date.now() - started) / 1000;
       const reached = { samplesDone: running.samplesDone, seconds, secondsLeft: null };
-      if (abort.signal.aborted) await this.db.update(finals).set(reached).where(eq(finals.id, row.id));
+      const why = abort.signal.aborted ? (abort.signal.reason as Stop) : null;
+      if (why === "no-room") {
+        await this.db
+          .update(finals)
+          .set({ ...reached, status: "waiting", message: "The disk is full: it goes on by itself once there is room." })
+          .where(eq(finals.id, row.id));
+      } else if (why === "silent") {
+        await this.db
+          .update(finals)
+          .set({ ...reached, status: "failed", message: SILENT })
+          .where(eq(finals.id, row.id));
+      } else if (why) await this.db.update(finals).set(reached).where(eq(finals.id, row.id));
       else {
         await this.db
           .update(finals)
@@ -262,9 +313,7 @@ export class FinalQueue {
   private orderOf(row: Row, folder: string): FinalOrder {
     const shot = parseShot(row.document);
     const models: Record<string, string> = {};
-    for (const { source } of Object.values(shot.props)) {
-      if (source.kind === "model") models[source.asset] = this.assets.pathOf(source.asset);
-    }
+    for (const hash of modelsOf(shot)) models[hash] = this.assets.pathOf(hash);
     return {
       id: row.id,
       shot,
@@ -289,7 +338,12 @@ export class FinalQueue {
       const kill = () => child.kill("SIGKILL");
       running.abort.signal.addEventListener("abort", kill);
       if (running.abort.signal.aborted) kill();
+      const look = setInterval(() => {
+        if (!this.room.has()) running.abort.abort("no-room" satisfies Stop);
+        else if (Date.now() - running.heard > SILENT_MS) running.abort.abort("silent" satisfies Stop);
+      }, LOOK_MS);
       child.on("message", (message: FinalMessage) => {
+        if (message.kind !== "progress" || message.samples > running.samplesDone) running.heard = Date.now();
         if (message.kind === "progress") {
           running.samplesDone = message.samples;
           running.secondsLeft = message.secondsLeft;
@@ -305,6 +359,7 @@ export class FinalQueue {
       });
       child.on("error", reject);
       child.on("exit", (code, signal) => {
+        clearInterval(look);
         running.abort.signal.removeEventListener("abort", kill);
         if (report && !running.abort.signal.aborted) resolve(report);
         else if (failure) reject(new Error(failure));

@@ -1,7 +1,4 @@
-import { mkdtemp, readFile, readdir, rm, writeFile } from "node:fs/promises";
-import type { Server } from "node:http";
-import type { AddressInfo } from "node:net";
-import { tmpdir } from "node:os";
+import { readFile, readdir, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import sharp from "sharp";
@@ -9,45 +6,25 @@ import { FIRST_YARDSTICKS } from "#core/match/yardsticks";
 import { noDistortion } from "#core/optics/distortion";
 import type { LensKit } from "#core/optics/lensKit";
 import type { KeptLensKit, OpenShot, PictureAsset, TakeListing } from "#core/shot/api";
-import { createApp } from "./app.ts";
-import { AssetStore } from "./assets.ts";
 import { BandFolder } from "#node/bandFolder";
-import { openDatabase } from "./db/open.ts";
-import { FinalQueue } from "./finals.ts";
+import type { TestServer } from "../testing/server.ts";
+import { sendBytes, serveHere } from "../testing/server.ts";
 
 let base = "";
 let folder = "";
-let close: () => Promise<void>;
-let server: Server;
+let here: TestServer;
 
 beforeAll(async () => {
-  folder = await mkdtemp(path.join(tmpdir(), "harbor-library-"));
-  const database = await openDatabase(null);
-  const assets = new AssetStore(path.join(folder, "assets"));
-  const finals = new FinalQueue(database.db, assets, path.join(folder, "finals"));
-  server = createApp({ db: database.db, assets, finals }).listen(0, "127.0.0.1");
-  await new Promise((resolve) => server.once("listening", resolve));
-  base = `http://127.0.0.1:${(server.address() as AddressInfo).port}/api`;
-  close = async () => {
-    server.close();
-    await finals.close();
-    await database.close();
-  };
+  here = await serveHere();
+  ({ folder } = here);
+  base = `${here.base}/api`;
 });
-afterAll(async () => {
-  await close();
-  await rm(folder, { recursive: true, force: true });
-});
+afterAll(() => here.close());
 
 const send = (method: string, route: string, body: unknown) =>
   fetch(base + route, { method, headers: { "content-type": "application/json" }, body: JSON.stringify(body) });
 const read = async <T>(route: string): Promise<T> => (await (await fetch(base + route)).json()) as T;
-const upload = (route: string, bytes: Uint8Array, name: string) =>
-  fetch(base + route, {
-    method: "POST",
-    headers: { "x-file-name": encodeURIComponent(name) },
-    body: bytes as Uint8Array<ArrayBuffer>,
-  });
+const upload = (route: string, bytes: Uint8Array, name: string) => sendBytes(here.base, route, bytes, name);
 const png = (colour: string) =>
   sharp({ create: { width: 640, height: 480, channels: 3, background: colour } })
     .png()

@@ -1,11 +1,7 @@
 import { spawn } from "node:child_process";
-import type { ChildProcess } from "node:child_process";
 import { mkdtemp, readdir, rm, writeFile } from "node:fs/promises";
-import type { AddressInfo } from "node:net";
-import type { Server } from "node:http";
 import { tmpdir } from "node:os";
 import path from "node:path";
-import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import sharp from "sharp";
 import type { FinalListing, NewShot, OpenShot, QueuedFinal, StaleAnswer } from "#core/shot/api";
@@ -15,52 +11,30 @@ import { noDistortion } from "#core/optics/distortion";
 import { handAnswer, takeCamera } from "#core/shot/resolve";
 import { PASS_GROUPS, newLength, plainProp } from "#core/shot/schema";
 import type { Shot } from "#core/shot/schema";
+import { codesOf } from "#core/image/differences";
+import { unpackCodes } from "#node/packedCodes";
 import { readExr } from "#node/readExr";
 import { readChannels } from "../testing/exrChannels.ts";
 import { demoFile } from "../demo/shot.ts";
-import { createApp } from "./app.ts";
-import { AssetStore } from "./assets.ts";
 import { lockDataFolder } from "./dataFolder.ts";
-import { openDatabase } from "./db/open.ts";
-import { FinalQueue } from "./finals.ts";
+import type { TestServer } from "../testing/server.ts";
+import { kill, killServers, readJson, sendBytes, sendJson, serveHere, startServer } from "../testing/server.ts";
 
 let base = "";
-let server: Server;
-let folder = "";
-let closeAll: () => Promise<void>;
+let here: TestServer;
 
 beforeAll(async () => {
-  folder = await mkdtemp(path.join(tmpdir(), "harbor-unit-"));
-  const { db, close } = await openDatabase(null);
-  const assets = new AssetStore(path.join(folder, "assets"));
-  const finals = new FinalQueue(db, assets, path.join(folder, "finals"));
-  server = createApp({ db, assets, finals }).listen(0, "127.0.0.1");
-  await new Promise((resolve) => server.once("listening", resolve));
-  base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
-  closeAll = async () => {
-    server.close();
-    await finals.close();
-    await close();
-  };
+  here = await serveHere();
+  ({ base } = here);
 });
 afterAll(async () => {
-  await closeAll();
-  await rm(folder, { recursive: true, force: true });
+  killServers();
+  await here.close();
 });
 
-const upload = (route: string, bytes: Uint8Array, name: string, at = base) =>
-  fetch(`${at}/api${route}`, {
-    method: "POST",
-    headers: { "x-file-name": encodeURIComponent(name) },
-    body: bytes as Uint8Array<ArrayBuffer>,
-  });
-const post = (route: string, body: unknown, at = base) =>
-  fetch(`${at}/api${route}`, {
-    method: "POST",
-    headers: { "content-type": "application/json" },
-    body: JSON.stringify(body),
-  });
-const read = async <T>(route: string, at = base): Promise<T> => (await (await fetch(`${at}/api${route}`)).json()) as T;
+const upload = (route: string, bytes: Uint8Array, name: string, at = base) => sendBytes(at, route, bytes, name);
+const post = (route: string, body: unknown, at = base) => sendJson(at, route, body);
+const read = <T>(route: string, at = base): Promise<T> => readJson<T>(at, route);
 
 const picture = (width = 96, height = 64) =>
   sharp({ create: { width, height, channels: 3, background: "#87705a" } })
@@ -111,8 +85,8 @@ describe("plates", () => {
     const { id } = (await (await upload("/shots", new Uint8Array(png), "deep.png")).json()) as NewShot;
     const { shot } = await read<OpenShot>(`/shots/${id}`);
     expect(shot.plate.encoding.bits).toBe(16);
-    const stored = new Uint16Array(await (await fetch(`${base}/api/assets/${shot.plate.codes}`)).arrayBuffer());
-    expect(stored).toEqual(codes);
+    const stored = new Uint8Array(await (await fetch(`${base}/api/assets/${shot.plate.codes}`)).arrayBuffer());
+    expect(codesOf(await unpackCodes(stored, shot.plate), 16)).toEqual(codes);
   });
 
   /** A PNG header that claims a size, with nothing behind it. */
@@ -339,33 +313,6 @@ describe("finals", () => {
     expect(((await response.json()) as { message: string }).message).toMatch(/no camera/);
   });
 });
-
-/** A server of its own process on a data folder, without the demo. */
-/** Servers that a failed test has left; they would keep the run from ending. */
-const servers = new Set<ChildProcess>();
-afterAll(() => servers.forEach((child) => child.kill("SIGKILL")));
-
-async function startServer(place: string): Promise<{ child: ChildProcess; at: string }> {
-  const port = 20000 + Math.floor(Math.random() * 20000);
-  const child = spawn(process.execPath, ["--import", "tsx", "src/server/main.ts"], {
-    cwd: fileURLToPath(new URL("../..", import.meta.url)),
-    env: { ...process.env, NODE_OPTIONS: "", HARBOR_DATA: place, HARBOR_PORT: String(port), HARBOR_DEMO: "0" },
-    stdio: ["ignore", "pipe", "inherit"],
-  });
-  servers.add(child);
-  child.once("exit", () => servers.delete(child));
-  await new Promise<void>((resolve, reject) => {
-    child.stdout!.on("data", (text: Buffer) => String(text).includes("Red Harbor is at") && resolve());
-    child.once("exit", () => reject(new Error("The server did not start.")));
-  });
-  return { child, at: `http://127.0.0.1:${port}` };
-}
-
-async function kill(child: ChildProcess): Promise<void> {
-  const gone = new Promise((resolve) => child.once("exit", resolve));
-  child.kill("SIGKILL");
-  await gone;
-}
 
 async function until(come: () => Promise<boolean>): Promise<void> {
   for (let i = 0; i < 4000; i++) {

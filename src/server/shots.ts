@@ -1,48 +1,293 @@
 import { randomUUID } from "node:crypto";
-import { and, asc, desc, eq, gt, sql } from "drizzle-orm";
+import { and, asc, desc, eq, gt, lte, sql } from "drizzle-orm";
 import type { OpenShot, Save, ShotListing, TakeListing } from "#core/shot/api";
-import type { Edit, Work } from "#core/shot/edits";
-import { stepPatches, takeStep } from "#core/shot/edits";
+import { assetsOf } from "#core/shot/assets";
+import type { Edit, Step, Work } from "#core/shot/edits";
+import { stepId, stepPatches, takeStep } from "#core/shot/edits";
 import type { Shot } from "#core/shot/schema";
 import { parseShot } from "#core/shot/schema";
+import type { AssetStore } from "./assets.ts";
 import type { Database } from "./db/open.ts";
-import { changes, finals, shots, takes } from "./db/schema.ts";
+import { finals, shots, steps, takes } from "./db/schema.ts";
 import { ApiError, notFound } from "./errors.ts";
 
-/** Shots and their takes in the database. */
+/** Steps after which the document itself is written. */
+const WRITE_EVERY = 256;
+/** Steps that are kept for rebasing stale work. */
+const KEEP_STEPS = 2000;
+/** Shots whose work is held in memory. */
+const HELD = 24;
 
-export async function listShots(db: Database): Promise<ShotListing[]> {
-  const rows = await db
-    .select({
-      id: shots.id,
-      name: shots.name,
-      updatedAt: shots.updatedAt,
-      document: shots.document,
-      finals: sql<number>`(select count(*)::int from ${finals} where ${finals.shotId} = ${shots.id} and ${finals.status} = 'done')`,
-    })
-    .from(shots)
-    .orderBy(desc(shots.updatedAt));
-  return rows.map(({ document, updatedAt, ...row }) => ({
-    ...row,
-    updatedAt: updatedAt.toISOString(),
-    width: document.plate.width,
-    height: document.plate.height,
-    edges: Object.keys(document.edges).length,
-    props: Object.keys(document.props).length,
-    solved: document.solved !== null,
-  }));
+/** A shot's work as it is now. */
+interface Held {
+  work: Work;
+  revision: number;
+  /** The revision that the document in the database is of. */
+  written: number;
+  updatedAt: Date;
 }
 
-export async function createShot(db: Database, shot: Shot): Promise<string> {
-  const id = randomUUID();
-  await db.insert(shots).values({ id, name: shot.name, revision: 0, document: shot, undo: [], redo: [] });
-  return id;
+/** Patches that touch everything: for work that is older than what is known. */
+const ALL: Edit["forward"] = [{ op: "replace", path: [] as unknown as [string], value: null }];
+
+/** Shots and their takes in the database: each step is written at once, the whole document now and then. */
+export class ShotStore {
+  private readonly held = new Map<string, Held>();
+  /** The end of the work on each shot, so that its saves come one after the other. */
+  private readonly queues = new Map<string, Promise<unknown>>();
+
+  constructor(
+    private readonly db: Database,
+    private readonly assets: AssetStore,
+  ) {}
+
+  async list(): Promise<ShotListing[]> {
+    const rows = await this.db
+      .select({
+        id: shots.id,
+        updatedAt: shots.updatedAt,
+        document: shots.document,
+        finals: sql<number>`(select count(*)::int from ${finals} where ${finals.shotId} = ${shots.id} and ${finals.status} = 'done')`,
+        newest: sql<string | null>`(select max(${steps.createdAt}) from ${steps} where ${steps.shotId} = ${shots.id})`,
+        revision: shots.revision,
+        last: sql<number | null>`(select max(${steps.revision}) from ${steps} where ${steps.shotId} = ${shots.id})`,
+      })
+      .from(shots);
+    const listed = await Promise.all(
+      rows.map(async ({ document, updatedAt, newest, revision, last, ...row }) => {
+        const shot = (last ?? 0) > revision ? (await this.hold(row.id)).work.shot : document;
+        const at = newest && new Date(newest) > updatedAt ? new Date(newest) : updatedAt;
+        return {
+          ...row,
+          name: shot.name,
+          updatedAt: at.toISOString(),
+          width: shot.plate.width,
+          height: shot.plate.height,
+          edges: Object.keys(shot.edges).length,
+          props: Object.keys(shot.props).length,
+          solved: shot.solved !== null,
+        };
+      }),
+    );
+    return listed.sort((a, b) => b.updatedAt.localeCompare(a.updatedAt));
+  }
+
+  /** Stores a new shot. Throws if its document is not valid: what is accepted must open again. */
+  async create(shot: Shot): Promise<string> {
+    const id = randomUUID();
+    const document = parseShot(shot);
+    await this.db.insert(shots).values({ id, name: shot.name, revision: 0, document, undo: [], redo: [] });
+    this.assets.settle(assetsOf(document));
+    return id;
+  }
+
+  async open(id: string): Promise<OpenShot> {
+    const { work, revision } = await this.hold(id);
+    return { id, revision, ...work };
+  }
+
+  /** Deletes a shot; the files that only it named are given back. */
+  async delete(id: string): Promise<void> {
+    await this.inTurn(id, async () => {
+      const before = await hashesIn(this.db, id);
+      const gone = await this.db.delete(shots).where(eq(shots.id, id)).returning({ id: shots.id });
+      this.held.delete(id);
+      if (gone.length === 0) throw notFound("The shot");
+      const still = await hashesIn(this.db);
+      this.assets.settle(before);
+      await this.assets.drop([...before].filter((hash) => !still.has(hash)));
+    });
+  }
+
+  /**
+   * Takes steps onto the revision they were made on. Steps that had arrived before (the answer was lost) are not taken
+   * again. 409 with the present state if others changed the shot since.
+   */
+  save(id: string, { revision, steps: sent }: Save): Promise<{ revision: number }> {
+    return this.inTurn(id, async () => {
+      const held = await this.hold(id);
+      const since = revision === held.revision ? [] : await this.stepsAfter(id, revision);
+      const known = new Set(since.map((s) => s.stepId));
+      const taken = sent.filter((s) => known.has(stepId(s))).map(stepId);
+      const mine = new Set(taken);
+      const others = since.filter((s) => !mine.has(s.stepId));
+      const complete = since.length === held.revision - revision;
+      if (others.length > 0 || !complete) {
+        throw new ApiError(
+          409,
+          "stale",
+          "The shot was changed elsewhere since.",
+          "Your work is put onto the newer state, or kept as a take.",
+          {
+            id,
+            revision: held.revision,
+            ...held.work,
+            taken,
+            theirs: complete ? others.flatMap(patchesOf) : ALL,
+          },
+        );
+      }
+      return this.take(
+        id,
+        held,
+        sent.filter((s) => !mine.has(stepId(s))),
+      );
+    });
+  }
+
+  /** Brings every document in the database up to its newest step. */
+  async writeAll(): Promise<void> {
+    for (const [id, held] of this.held) await this.inTurn(id, () => this.write(id, held));
+  }
+
+  private async take(id: string, held: Held, fresh: Step[]): Promise<{ revision: number }> {
+    const rows: (typeof steps.$inferInsert)[] = [];
+    let { work } = held;
+    const plate = work.shot.plate;
+    try {
+      for (const step of fresh) {
+        const patches = step.kind === "do" ? null : stepPatches(work, step);
+        work = takeStep(work, step);
+        const revision = held.revision + rows.length + 1;
+        rows.push({ shotId: id, revision, stepId: stepId(step), step, patches });
+      }
+      work = { ...work, shot: parseShot(work.shot) };
+    } catch (error) {
+      throw misfit(`The change does not fit the shot: ${(error as Error).message.replace(/\.?$/, ".")}`);
+    }
+    if (rows.length === 0) return { revision: held.revision };
+    if (!samePixels(plate, work.shot.plate))
+      throw misfit("The plate's pixels cannot be changed; drop the new photo as a shot of its own.");
+    this.checkAssets(work.shot, assetsOf(held.work.shot));
+    await this.db.insert(steps).values(rows);
+    this.assets.settle(assetsOf(work.shot));
+    held.work = work;
+    held.revision += rows.length;
+    held.updatedAt = new Date();
+    if (held.revision - held.written >= WRITE_EVERY) await this.write(id, held);
+    return { revision: held.revision };
+  }
+
+  /** Throws where a document names files that are not there. */
+  private checkAssets(shot: Shot, known: ReadonlySet<string> = new Set()): void {
+    for (const hash of assetsOf(shot)) {
+      if (!known.has(hash) && !this.assets.has(hash))
+        throw misfit("It names a file that is not on the server. Bring the model or picture in again.");
+    }
+  }
+
+  /** Writes document and history, and lets go of steps that are no longer needed. */
+  private async write(id: string, held: Held): Promise<void> {
+    if (held.written === held.revision) return;
+    const { shot, undo, redo } = held.work;
+    const { revision, updatedAt } = held;
+    await this.db.transaction(async (tx) => {
+      await tx
+        .update(shots)
+        .set({ document: shot, undo, redo, name: shot.name, revision, updatedAt })
+        .where(eq(shots.id, id));
+      await tx.delete(steps).where(and(eq(steps.shotId, id), lte(steps.revision, revision - KEEP_STEPS)));
+    });
+    held.written = revision;
+  }
+
+  private stepsAfter(id: string, revision: number) {
+    return this.db
+      .select()
+      .from(steps)
+      .where(and(eq(steps.shotId, id), gt(steps.revision, revision)))
+      .orderBy(asc(steps.revision));
+  }
+
+  /** The work of a shot, from memory or from the database with the steps since its document was written. */
+  private async hold(id: string): Promise<Held> {
+    const there = this.held.get(id);
+    if (there) {
+      // The one used last is let go last.
+      this.held.delete(id);
+      this.held.set(id, there);
+      return there;
+    }
+    const [row] = await this.db.select().from(shots).where(eq(shots.id, id));
+    if (!row) throw notFound("The shot");
+    let work = workOf(row);
+    const later = await this.stepsAfter(id, row.revision);
+    for (const { step } of later) work = takeStep(work, step);
+    const found: Held = {
+      work,
+      revision: later.at(-1)?.revision ?? row.revision,
+      written: row.revision,
+      updatedAt: later.at(-1)?.createdAt ?? row.updatedAt,
+    };
+    // Another request may have held it meanwhile.
+    const held = this.held.get(id) ?? found;
+    this.held.set(id, held);
+    for (const other of this.held.keys()) {
+      if (this.held.size <= HELD) break;
+      // What is not written yet can be read from the steps again.
+      if (other !== id && !this.queues.has(other)) this.held.delete(other);
+    }
+    return held;
+  }
+
+  private inTurn<T>(id: string, run: () => Promise<T>): Promise<T> {
+    const before = this.queues.get(id) ?? Promise.resolve();
+    const mine = before.then(run, run);
+    const end = mine
+      .catch(() => undefined)
+      .then(() => {
+        if (this.queues.get(id) === end) this.queues.delete(id);
+      });
+    this.queues.set(id, end);
+    return mine;
+  }
+
+  async takes(shotId: string): Promise<TakeListing[]> {
+    const rows = await this.db.select().from(takes).where(eq(takes.shotId, shotId)).orderBy(desc(takes.createdAt));
+    return rows.map(listed);
+  }
+
+  async keepTake(shotId: string, name: string, document: Shot, thumbnail: string | null = null): Promise<TakeListing> {
+    const { shot } = await this.open(shotId);
+    if (!samePixels(shot.plate, document.plate)) throw misfit("The take is of another plate.");
+    this.checkAssets(document, assetsOf(shot));
+    const [row] = await this.db
+      .insert(takes)
+      .values({ id: randomUUID(), shotId, name, document, thumbnail })
+      .returning();
+    return listed(row);
+  }
+
+  async renameTake(id: string, name: string): Promise<TakeListing> {
+    const [row] = await this.db.update(takes).set({ name }).where(eq(takes.id, id)).returning();
+    if (!row) throw notFound("The take");
+    return listed(row);
+  }
+
+  async deleteTake(id: string): Promise<void> {
+    const gone = await this.db.delete(takes).where(eq(takes.id, id)).returning({ id: takes.id });
+    if (gone.length === 0) throw notFound("The take");
+  }
+
+  async openTake(id: string): Promise<Shot> {
+    const [row] = await this.db.select().from(takes).where(eq(takes.id, id));
+    if (!row) throw notFound("The take");
+    return parseShot(row.document);
+  }
 }
 
-export async function openShot(db: Database, id: string): Promise<OpenShot> {
-  const [row] = await db.select().from(shots).where(eq(shots.id, id));
-  if (!row) throw notFound("The shot");
-  return { id, revision: row.revision, ...workOf(row) };
+const misfit = (message: string): ApiError =>
+  new ApiError(422, "does-not-fit", message, "Undo the last change, or reload the page.");
+
+const patchesOf = (row: typeof steps.$inferSelect): Edit["forward"] =>
+  row.patches ?? (row.step.kind === "do" ? row.step.edit.forward : []);
+
+/** True if two documents show the same pixels: whatever else of the plate may be written over. */
+function samePixels(a: Shot["plate"], b: Shot["plate"]): boolean {
+  if (a === b) return true;
+  const pixels = ({ asset, codes, profile, width, height, encoding }: Shot["plate"]) =>
+    JSON.stringify([asset, codes, profile, width, height, encoding.bits, encoding.curves, encoding.toRec709]);
+  return pixels(a) === pixels(b);
 }
 
 /** A row's work. The history of a document that was migrated does not fit it any more and is dropped. */
@@ -53,67 +298,6 @@ function workOf(row: { document: Shot; undo: Edit[]; redo: Edit[] }): Work {
     : { shot, undo: [], redo: [] };
 }
 
-export async function deleteShot(db: Database, id: string): Promise<void> {
-  const gone = await db.delete(shots).where(eq(shots.id, id)).returning({ id: shots.id });
-  if (gone.length === 0) throw notFound("The shot");
-}
-
-/** Applies steps to the revision they were made on; 409 with the present state if that is no longer the newest. */
-export async function saveSteps(db: Database, id: string, save: Save): Promise<{ revision: number }> {
-  return db.transaction(async (tx) => {
-    const [row] = await tx.select().from(shots).where(eq(shots.id, id)).for("update");
-    if (!row) throw notFound("The shot");
-    if (row.revision !== save.revision) {
-      const since = await tx
-        .select()
-        .from(changes)
-        .where(and(eq(changes.shotId, id), gt(changes.revision, save.revision)))
-        .orderBy(asc(changes.revision));
-      throw new ApiError(
-        409,
-        "stale",
-        "The shot was changed elsewhere since.",
-        "Your work is put onto the newer state, or kept as a take.",
-        {
-          id,
-          revision: row.revision,
-          ...workOf(row),
-          theirs: since.flatMap((c) => c.patches),
-        },
-      );
-    }
-    let work = workOf(row);
-    const patches: Edit["forward"] = [];
-    try {
-      for (const step of save.steps) {
-        patches.push(...stepPatches(work, step));
-        work = takeStep(work, step);
-      }
-      work = { ...work, shot: parseShot(work.shot) };
-    } catch (error) {
-      throw new ApiError(
-        422,
-        "does-not-fit",
-        `The change does not fit the shot: ${(error as Error).message}`,
-        "Undo the last change, or reload the page.",
-      );
-    }
-    const revision = row.revision + 1;
-    await tx
-      .update(shots)
-      .set({ ...work, document: work.shot, name: work.shot.name, revision, updatedAt: new Date() })
-      .where(eq(shots.id, id));
-    await tx.insert(changes).values({ shotId: id, revision, patches });
-    await tx.delete(changes).where(and(eq(changes.shotId, id), sql`${changes.revision} <= ${revision - 2000}`));
-    return { revision };
-  });
-}
-
-export async function listTakes(db: Database, shotId: string): Promise<TakeListing[]> {
-  const rows = await db.select().from(takes).where(eq(takes.shotId, shotId)).orderBy(desc(takes.createdAt));
-  return rows.map(listed);
-}
-
 const listed = (t: { id: string; name: string; thumbnail: string | null; createdAt: Date }): TakeListing => ({
   id: t.id,
   name: t.name,
@@ -121,31 +305,18 @@ const listed = (t: { id: string; name: string; thumbnail: string | null; created
   createdAt: t.createdAt.toISOString(),
 });
 
-export async function keepTake(
-  db: Database,
-  shotId: string,
-  name: string,
-  document: Shot,
-  thumbnail: string | null = null,
-): Promise<TakeListing> {
-  await openShot(db, shotId);
-  const [row] = await db.insert(takes).values({ id: randomUUID(), shotId, name, document, thumbnail }).returning();
-  return listed(row);
-}
-
-export async function renameTake(db: Database, id: string, name: string): Promise<TakeListing> {
-  const [row] = await db.update(takes).set({ name }).where(eq(takes.id, id)).returning();
-  if (!row) throw notFound("The take");
-  return listed(row);
-}
-
-export async function deleteTake(db: Database, id: string): Promise<void> {
-  const gone = await db.delete(takes).where(eq(takes.id, id)).returning({ id: takes.id });
-  if (gone.length === 0) throw notFound("The take");
-}
-
-export async function openTake(db: Database, id: string): Promise<Shot> {
-  const [row] = await db.select().from(takes).where(eq(takes.id, id));
-  if (!row) throw notFound("The take");
-  return parseShot(row.document);
+/**
+ * Hashes that the database names anywhere, in documents, their history, steps, takes and finals: of one shot, or of all.
+ * Read from the text of the rows, so that no kind of reference can be forgotten.
+ */
+export async function hashesIn(db: Database, shotId: string | null = null): Promise<Set<string>> {
+  const of = (column: string) => (shotId === null ? sql`` : sql`where ${sql.raw(column)} = ${shotId}`);
+  const found = await db.execute<{ hash: string }>(sql`
+    select distinct (regexp_matches(t, '[0-9a-f]{64}', 'g'))[1] as hash from (
+      select concat(document::text, undo::text, redo::text) as t from shots ${of("id")}
+      union all select step::text from steps ${of("shot_id")}
+      union all select document::text from takes ${of("shot_id")}
+      union all select concat(document::text, files::text) from finals ${of("shot_id")}
+    ) as texts`);
+  return new Set(found.rows.map((row) => row.hash));
 }

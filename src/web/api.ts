@@ -33,7 +33,8 @@ export class ApiFailure extends Error {
 async function ask<T>(path: string, init: RequestInit = {}): Promise<T> {
   let response: Response;
   try {
-    response = await fetch(`/api${path}`, init);
+    // A page of another origin cannot send this header without asking first; the server wants it of every change.
+    response = await fetch(`/api${path}`, { ...init, headers: { "X-Harbor": "1", ...init.headers } });
   } catch {
     throw new ApiFailure(
       0,

@@ -3,10 +3,11 @@ import type {
   Material as GltfMaterial,
   Node,
   Primitive,
+  Scene,
   Texture as GltfTexture,
   TextureInfo,
 } from "@gltf-transform/core";
-import { BufferUtils, WebIO } from "@gltf-transform/core";
+import { WebIO } from "@gltf-transform/core";
 import type {
   Anisotropy,
   Clearcoat,
@@ -32,7 +33,10 @@ import {
 } from "@gltf-transform/extensions";
 import type { Material, Mesh, Model, Texture, TextureMatrix, TextureWrap } from "../props/model.ts";
 import { plainMaterial, plainMatrix, triangleCount } from "../props/model.ts";
-import { MAX_TEXTURE_BYTES } from "../trace/upload.ts";
+import { pictureHeader } from "../image/header.ts";
+import { MODEL_LIMITS, ModelError, checkGlb } from "./glbCheck.ts";
+
+export { ModelError } from "./glbCheck.ts";
 
 const EXTENSIONS = [
   KHRMaterialsAnisotropy,
@@ -50,16 +54,13 @@ const EXTENSIONS = [
 /** Decodes a PNG, JPEG or WebP to RGBA8 texels; browser and server have their own. */
 export type ImageDecoder = (bytes: Uint8Array, mimeType: string) => Promise<Texture>;
 
-/** Why a model was refused, in a sentence for its user. */
-export class ModelError extends Error {}
-
 export interface ImportedModel {
   model: Model;
   /** What was left out or replaced, in sentences. */
   notices: string[];
 }
 
-const MAX_TRIANGLES = 4_000_000;
+const READABLE: ReadonlySet<string> = new Set(EXTENSIONS.map((e) => e.EXTENSION_NAME));
 
 /**
  * Reads a binary glTF 2.0 (GLB) into metres, Z up. Throws ModelError with advice when the file cannot be used; the
@@ -80,7 +81,7 @@ export async function importGlb(bytes: Uint8Array, decode: ImageDecoder): Promis
   }
   let document: Document;
   try {
-    checkBuffers(bytes, view);
+    checkGlb(bytes, READABLE);
     document = await new WebIO().registerExtensions(EXTENSIONS).readBinary(bytes);
   } catch (error) {
     if (error instanceof ModelError) throw error;
@@ -91,25 +92,21 @@ export async function importGlb(bytes: Uint8Array, decode: ImageDecoder): Promis
   const notices: string[] = [];
   const textures: Texture[] = [];
   const textureNumbers = new Map<GltfTexture, number>();
-  let textureBytes = 0;
+  countTextures(root.listTextures());
   for (const texture of root.listTextures()) {
     const image = texture.getImage();
-    const name = texture.getName() || texture.getURI() || `number ${textures.length + 1}`;
+    const name = nameOf(texture, textures.length);
     if (!image) {
       notices.push(`Texture ${name} is not in the file and was left out; embed textures when exporting.`);
       continue;
     }
+    if (!pictureHeader(image)) {
+      notices.push(`Texture ${name} is not a JPEG, PNG or WebP and was left out.`);
+      continue;
+    }
     try {
-      const decoded = await decode(image, texture.getMimeType());
-      textureBytes += decoded.texels.length;
-      if (textureBytes > MAX_TEXTURE_BYTES) {
-        throw new ModelError(
-          `The model's textures take more than ${MAX_TEXTURE_BYTES / 1024 ** 3} GiB once unpacked. Make them smaller and export again: half the width and height is a quarter of it.`,
-        );
-      }
-      textureNumbers.set(texture, textures.push(decoded) - 1);
-    } catch (error) {
-      if (error instanceof ModelError) throw error;
+      textureNumbers.set(texture, textures.push(await decode(image, texture.getMimeType())) - 1);
+    } catch {
       notices.push(`Texture ${name} cannot be decoded (${texture.getMimeType() || "unknown type"}) and was left out.`);
     }
   }
@@ -131,8 +128,7 @@ export async function importGlb(bytes: Uint8Array, decode: ImageDecoder): Promis
   const meshes: Mesh[] = [];
   const scene = root.getDefaultScene() ?? root.listScenes()[0];
   let others = 0;
-  const visit = (node: Node) => {
-    const matrix = node.getWorldMatrix();
+  for (const [node, matrix] of placedNodes(scene)) {
     for (const primitive of node.getMesh()?.listPrimitives() ?? []) {
       if (primitive.getMode() !== 4) others++;
       else {
@@ -141,50 +137,55 @@ export async function importGlb(bytes: Uint8Array, decode: ImageDecoder): Promis
         else others++;
       }
     }
-    node.listChildren().forEach(visit);
-  };
-  scene?.listChildren().forEach(visit);
+  }
   if (others > 0) notices.push(`${others} parts are lines, points, strips or have no positions, and were left out.`);
   for (const material of root.listMaterials()) notices.push(...leftOut(material));
   if (root.listAnimations().length > 0) notices.push("Animations were left out; the model stands as it was exported.");
   const model = { meshes, materials, textures };
-  const triangles = triangleCount(model);
-  if (triangles === 0) throw new ModelError("The file holds no triangles. Check that meshes were selected for export.");
-  if (triangles > MAX_TRIANGLES) {
-    throw new ModelError(
-      `The model has ${triangles} triangles; at most ${MAX_TRIANGLES} fit. Reduce it and export again.`,
-    );
-  }
+  if (triangleCount(model) === 0)
+    throw new ModelError("The file holds no triangles. Check that meshes were selected for export.");
   return { model, notices };
 }
 
-/** Refuses files whose JSON names buffers that are not in the file, before a reader trips over them. */
-function checkBuffers(bytes: Uint8Array, view: DataView): void {
-  const jsonLength = view.getUint32(12, true);
-  const json = JSON.parse(BufferUtils.decodeText(bytes.subarray(20, 20 + jsonLength))) as {
-    buffers?: { uri?: string; byteLength?: number }[];
-    extensionsRequired?: string[];
-  };
-  const binary = 20 + jsonLength + 8 <= bytes.length ? view.getUint32(20 + jsonLength, true) : 0;
-  (json.buffers ?? []).forEach((buffer, i) => {
-    if (buffer.uri && !buffer.uri.startsWith("data:")) {
+const nameOf = (texture: GltfTexture, number: number): string =>
+  texture.getName() || texture.getURI() || `number ${number + 1}`;
+
+/** Counts the textures by their heads, before any is unpacked. Throws ModelError where they are too large. */
+function countTextures(textures: GltfTexture[]): void {
+  let bytes = 0;
+  for (const [i, texture] of textures.entries()) {
+    const head = pictureHeader(texture.getImage() ?? new Uint8Array(0));
+    if (!head) continue;
+    const { width, height } = head;
+    if (Math.max(width, height) > MODEL_LIMITS.textureSide) {
       throw new ModelError(
-        `The model keeps its data in another file (${buffer.uri}), which is missing. Export as .glb with everything in one file.`,
+        `Texture ${nameOf(texture, i)} has ${width} × ${height} pixels; at most ${MODEL_LIMITS.textureSide} × ${MODEL_LIMITS.textureSide} fit. Make it smaller and export again.`,
       );
     }
-    if (!buffer.uri && (i > 0 || (buffer.byteLength ?? 0) > binary)) {
-      throw new ModelError(
-        `The model's data is missing: buffer ${i} needs ${buffer.byteLength ?? 0} bytes and the file holds ${i > 0 ? 0 : binary}. Export it again.`,
-      );
-    }
-  });
-  const readable = new Set<string>(EXTENSIONS.map((e) => e.EXTENSION_NAME));
-  const required = (json.extensionsRequired ?? []).filter((name) => !readable.has(name));
-  if (required.length > 0) {
+    bytes += width * height * 4;
+  }
+  if (bytes > MODEL_LIMITS.textureBytes) {
     throw new ModelError(
-      `The model needs ${required.join(", ")}, which cannot be read. Export without compression and special extensions.`,
+      `The model's textures take ${(bytes / 1024 ** 3).toFixed(1)} GiB once unpacked; ${MODEL_LIMITS.textureBytes / 1024 ** 3} fit. Make them smaller and export again: half the width and height is a quarter of it.`,
     );
   }
+}
+
+/** A scene's nodes with their matrices in the world (column-major 4 × 4), parents before children. */
+function placedNodes(scene: Scene | undefined): [Node, number[]][] {
+  const placed: [Node, number[]][] = (scene?.listChildren() ?? []).map((node) => [node, [...node.getMatrix()]]);
+  for (let i = 0; i < placed.length; i++) {
+    const [node, m] = placed[i];
+    for (const child of node.listChildren()) placed.push([child, multiplied(m, child.getMatrix())]);
+  }
+  return placed;
+}
+
+function multiplied(a: ArrayLike<number>, b: ArrayLike<number>): number[] {
+  return Array.from({ length: 16 }, (_, i) => {
+    const [row, column] = [i % 4, i - (i % 4)];
+    return a[row] * b[column] + a[row + 4] * b[column + 1] + a[row + 8] * b[column + 2] + a[row + 12] * b[column + 3];
+  });
 }
 
 const extension = <T>(source: GltfMaterial, name: string): T | null => source.getExtension(name) as T | null;
@@ -303,6 +304,11 @@ function convertPrimitive(primitive: Primitive, m: number[], material: number): 
     const x = m[0] * p[0] + m[4] * p[1] + m[8] * p[2] + m[12];
     const y = m[1] * p[0] + m[5] * p[1] + m[9] * p[2] + m[13];
     const z = m[2] * p[0] + m[6] * p[1] + m[10] * p[2] + m[14];
+    if (!(Math.max(Math.abs(x), Math.abs(y), Math.abs(z)) <= MODEL_LIMITS.reach)) {
+      throw new ModelError(
+        `The model has a corner at ${[x, y, z].map((c) => c.toPrecision(3)).join(", ")} m, which is nowhere in a photograph. Mend its coordinates or its scale and export again.`,
+      );
+    }
     positions.set([x, -z, y], i * 3);
   }
   const indexSource = primitive.getIndices();
@@ -318,6 +324,7 @@ function convertPrimitive(primitive: Primitive, m: number[], material: number): 
   const normalSource = primitive.getAttribute("NORMAL");
   const normals = new Float32Array(count * 3);
   if (normalSource) {
+    const broken: number[] = [];
     // Cofactors of the linear part: the inverse transpose up to scale.
     const c = [
       m[5] * m[10] - m[6] * m[9],
@@ -337,7 +344,13 @@ function convertPrimitive(primitive: Primitive, m: number[], material: number): 
       const y = c[3] * p[0] + c[4] * p[1] + c[5] * p[2];
       const z = c[6] * p[0] + c[7] * p[1] + c[8] * p[2];
       const l = s / (Math.hypot(x, y, z) || 1);
-      normals.set([x * l, -z * l, y * l], i * 3);
+      if (Number.isFinite(x * l + y * l + z * l)) normals.set([x * l, -z * l, y * l], i * 3);
+      else broken.push(i * 3);
+    }
+    if (broken.length > 0) {
+      const own = new Float32Array(count * 3);
+      averageNormals(positions, indices, own);
+      for (const at of broken) normals.set(own.subarray(at, at + 3), at);
     }
   } else averageNormals(positions, indices, normals);
   const uvSource = primitive.getAttribute("TEXCOORD_0");
@@ -346,7 +359,7 @@ function convertPrimitive(primitive: Primitive, m: number[], material: number): 
     uvs = new Float32Array(count * 2);
     for (let i = 0; i < count; i++) {
       uvSource.getElement(i, p);
-      uvs.set([p[0], p[1]], i * 2);
+      uvs.set([Number.isFinite(p[0]) ? p[0] : 0, Number.isFinite(p[1]) ? p[1] : 0], i * 2);
     }
   }
   return { positions, normals, uvs, indices: indices.subarray(0, indices.length - (indices.length % 3)), material };

@@ -120,6 +120,14 @@ describe("colour profiles", () => {
     const gamma = parseProfile(makeProfile(srgb, 2.2), 8)!;
     expect(gamma.curves[0].kind).toBe("parametric");
     expect(parseProfile(new Uint8Array(200), 8)).toBeNull();
+    // A curve of no known kind, one that falls, and colorants that lie on a line: they cannot be turned back.
+    const odd = makeProfile(srgb, 2.2);
+    const curve = Buffer.from(odd).indexOf("curv");
+    odd.set(new TextEncoder().encode("para"), curve);
+    new DataView(odd.buffer).setUint16(curve + 8, 9);
+    expect(parseProfile(odd, 8)).toBeNull();
+    expect(parseProfile(makeProfile(srgb, 0), 8)).toBeNull();
+    expect(parseProfile(makeProfile([srgb[0], srgb[0], srgb[2]], 2.2), 8)).toBeNull();
     const parametric: PlateEncoding["curves"][0] = {
       kind: "parametric",
       type: 3,

@@ -101,26 +101,45 @@ export function parseProfile(icc: Uint8Array, bits: 8 | 16): PlateEncoding | nul
       readCurve(view, text, tags.get(name)!),
     ) as PlateEncoding["curves"];
     const encoding: PlateEncoding = { bits, curves, toRec709: multiply(REC709_FROM_D50, toXyz) };
+    if (!isUsable(encoding)) return null;
     return isSrgb(encoding) ? srgbEncoding(bits) : encoding;
   } catch {
     return null;
   }
 }
 
+/** Entries that a curve's table may have: one for each code of 16 bits. */
+const MAX_CURVE = 65_536;
+
+/** A curve of ICC.1:2022, sections 10.6 and 10.18. Throws on one of another kind. */
 function readCurve(view: DataView, text: (at: number) => string, at: number): Curve {
-  if (text(at) === "para") {
-    const type = view.getUint16(at + 8) as 0 | 1 | 2 | 3 | 4;
+  const kind = text(at);
+  if (kind === "para") {
+    const type = view.getUint16(at + 8);
     const values = [1, 3, 4, 5, 7][type];
+    if (values === undefined) throw new RangeError("unknown type of curve");
     return {
       kind: "parametric",
-      type,
+      type: type as 0 | 1 | 2 | 3 | 4,
       values: Array.from({ length: values }, (_, i) => view.getInt32(at + 12 + i * 4) / 65536),
     };
   }
+  if (kind !== "curv") throw new RangeError("unknown kind of curve");
   const count = view.getUint32(at + 8);
   if (count === 0) return { kind: "parametric", type: 0, values: [1] };
   if (count === 1) return { kind: "parametric", type: 0, values: [view.getUint16(at + 12) / 256] };
+  if (count > MAX_CURVE) throw new RangeError("too long a curve");
   return { kind: "table", values: Array.from({ length: count }, (_, i) => view.getUint16(at + 12 + i * 2) / 65535) };
+}
+
+/** True for an encoding that can be turned back: rising, finite curves and a matrix with an inverse. */
+function isUsable(e: PlateEncoding): boolean {
+  const rises = e.curves.every((curve) => {
+    const values = Array.from({ length: 65 }, (_, i) => curveToLinear(curve, i / 64));
+    return values.every((x, i) => Number.isFinite(x) && (i === 0 || x >= values[i - 1])) && values[64] > values[0];
+  });
+  const inverse = invert(e.toRec709).flat();
+  return rises && inverse.every((x) => Math.abs(x) < 1000);
 }
 
 function isSrgb(e: PlateEncoding): boolean {

@@ -2,7 +2,14 @@ import * as v from "valibot";
 
 /** The solver's request and answer, as docs/design.md section 5 shows them. */
 
-const Finite = v.pipe(v.number("must be a number"), v.finite("must be finite"));
+/** Far more than pixels, metres and degrees ever are. */
+const MOST = 1e9;
+const Finite = v.pipe(
+  v.number("must be a number"),
+  v.finite("must be finite"),
+  v.minValue(-MOST, "is too far below 0"),
+  v.maxValue(MOST, "is too large"),
+);
 const Positive = v.pipe(Finite, v.minValue(1e-9, "must be greater than 0"));
 const NotNegative = v.pipe(Finite, v.minValue(0, "must not be negative"));
 export const PixelSchema = v.tuple([Finite, Finite], "must be a pixel [u, v]");
@@ -11,7 +18,7 @@ const optional = <T extends v.GenericSchema>(schema: T) => v.nullish(schema);
 
 export const AxisSchema = v.pipe(
   v.string("must be x, y, z, level:NAME or free:NAME"),
-  v.regex(/^(x|y|z|level:.+|free:.+)$/, "must be x, y, z, level:NAME or free:NAME"),
+  v.regex(/^(x|y|z|(level|free):[^\0\ud800-\udfff]{1,100})$/u, "must be x, y, z, level:NAME or free:NAME"),
 );
 
 export const DistortionSchema = v.object({

@@ -1,14 +1,15 @@
 import * as v from "valibot";
+import { NameSchema, textUpTo } from "../text/storable.ts";
 
 /** Everyday things of known size, to take the scale from. */
 export const YardstickSchema = v.object({
   id: v.pipe(v.string(), v.regex(/^[a-z0-9-]{1,40}$/)),
-  name: v.pipe(v.string(), v.trim(), v.minLength(1, "needs a name"), v.maxLength(120)),
+  name: NameSchema,
   metres: v.pipe(v.number(), v.finite(), v.minValue(1e-4, "must be greater than 0")),
   /** One standard deviation, metres. */
   spread: v.pipe(v.number(), v.finite(), v.minValue(0)),
   along: v.nullable(v.picklist(["x", "y", "z"])),
-  source: v.pipe(v.string(), v.maxLength(300)),
+  source: textUpTo(300),
 });
 export type Yardstick = v.InferOutput<typeof YardstickSchema>;
 

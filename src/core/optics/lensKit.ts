@@ -1,4 +1,5 @@
 import * as v from "valibot";
+import { NameSchema } from "../text/storable.ts";
 import { DistortionSchema } from "../match/request.ts";
 import type { Camera, Frame } from "./camera.ts";
 import type { Distortion } from "./distortion.ts";
@@ -22,10 +23,10 @@ export const LensKitEntrySchema = v.object({
 export type LensKitEntry = v.InferOutput<typeof LensKitEntrySchema>;
 
 export const LensKitSchema = v.object({
-  name: v.pipe(v.string(), v.trim(), v.minLength(1, "needs a name"), v.maxLength(120, "is too long")),
+  name: NameSchema,
   /** Longer side of the sensor, millimetres. */
   sensorMm: v.nullable(Positive),
-  entries: v.pipe(v.array(LensKitEntrySchema), v.minLength(1)),
+  entries: v.pipe(v.array(LensKitEntrySchema), v.minLength(1), v.maxLength(200)),
 });
 export type LensKit = v.InferOutput<typeof LensKitSchema>;
 

@@ -1,6 +1,7 @@
 import * as v from "valibot";
 import { YardstickSchema } from "../match/yardsticks.ts";
 import type { LensKit } from "../optics/lensKit.ts";
+import { NameSchema } from "../text/storable.ts";
 import { StepSchema } from "./edits.ts";
 import type { Edit } from "./edits.ts";
 import type { RenderChoice, Shot } from "./schema.ts";
@@ -9,13 +10,13 @@ import { RenderSchema, ShotSchema } from "./schema.ts";
 /** Requests and answers between browser and server; both check against these. */
 
 export const SaveSchema = v.object({
-  revision: v.pipe(v.number(), v.integer(), v.minValue(0)),
+  revision: v.pipe(v.number(), v.integer(), v.minValue(0), v.maxValue(2 ** 31 - 1)),
   steps: v.pipe(v.array(StepSchema), v.minLength(1), v.maxLength(200)),
 });
 export type Save = v.InferOutput<typeof SaveSchema>;
 
 export const TakeSchema = v.object({
-  name: v.pipe(v.string(), v.minLength(1), v.maxLength(120)),
+  name: NameSchema,
   shot: ShotSchema,
   /** A small JPEG of the state as a data address. */
   thumbnail: v.optional(
@@ -27,7 +28,7 @@ export const TakeSchema = v.object({
   ),
 });
 
-export const RenameSchema = v.object({ name: v.pipe(v.string(), v.trim(), v.minLength(1), v.maxLength(120)) });
+export const RenameSchema = v.object({ name: NameSchema });
 
 export const YardsticksSchema = v.object({ list: v.pipe(v.array(YardstickSchema), v.maxLength(500)) });
 
@@ -70,6 +71,8 @@ export interface OpenShot {
 
 /** Answer to stale work: the current state, and what others changed since the revision that was sent. */
 export interface StaleAnswer extends OpenShot {
+  /** Ids of the sent steps that had arrived before, their answer lost on the way: they are in the current state. */
+  taken: string[];
   code: "stale";
   message: string;
   hint: string;

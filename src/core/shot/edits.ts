@@ -1,32 +1,36 @@
 import type { Draft, Patch } from "immer";
 import { applyPatches, enablePatches, produceWithPatches } from "immer";
 import * as v from "valibot";
+import { textUpTo } from "../text/storable.ts";
+import { PatchesSchema, applyChecked } from "./patches.ts";
 import type { Shot } from "./schema.ts";
 
 enablePatches();
 
-const PatchSchema = v.object({
-  op: v.picklist(["add", "replace", "remove"]),
-  path: v.array(v.union([v.string(), v.number()])),
-  value: v.optional(v.any()),
-});
+const Id = v.pipe(textUpTo(60), v.minLength(1));
 
 /** A named change with its inverse. */
 export const EditSchema = v.object({
-  id: v.pipe(v.string(), v.minLength(1), v.maxLength(60)),
-  name: v.pipe(v.string(), v.minLength(1), v.maxLength(120)),
-  forward: v.array(PatchSchema),
-  inverse: v.array(PatchSchema),
+  id: Id,
+  name: v.pipe(textUpTo(120), v.minLength(1)),
+  forward: PatchesSchema,
+  inverse: PatchesSchema,
 });
 export type Edit = v.InferOutput<typeof EditSchema>;
 
-/** One step of work as it is saved: a new edit, or a step back or forth through the history. */
+/**
+ * One step of work as it is saved: a new edit, or a step back or forth through the history. A step back or forth has an
+ * id of its own beside that of the edit it means, so that one that arrives twice is known again.
+ */
 export const StepSchema = v.variant("kind", [
   v.object({ kind: v.literal("do"), edit: EditSchema }),
-  v.object({ kind: v.literal("undo"), id: v.string() }),
-  v.object({ kind: v.literal("redo"), id: v.string() }),
+  v.object({ kind: v.literal("undo"), id: Id, step: Id }),
+  v.object({ kind: v.literal("redo"), id: Id, step: Id }),
 ]);
 export type Step = v.InferOutput<typeof StepSchema>;
+
+/** What a step is known by when it arrives again. */
+export const stepId = (step: Step): string => (step.kind === "do" ? step.edit.id : step.step);
 
 /** A document with its history: what can be undone (newest last) and redone (next last). */
 export interface Work {
@@ -52,8 +56,6 @@ export function applyEdit(draft: Draft<Shot>, edit: Edit): void {
   applyPatches(draft, edit.forward as Patch[]);
 }
 
-const patched = (shot: Shot, patches: Edit["forward"]): Shot => applyPatches(shot, patches as Patch[]);
-
 /**
  * The work after a step. A step back or forth names the edit it means; one that is not at the top of the history (as
  * after another tab's work) leaves the work as it is. Throws if the patches do not fit the document.
@@ -61,15 +63,15 @@ const patched = (shot: Shot, patches: Edit["forward"]): Shot => applyPatches(sho
 export function takeStep(work: Work, step: Step): Work {
   if (step.kind === "do") {
     const undo = [...work.undo, step.edit].slice(-HISTORY_LIMIT);
-    return { shot: patched(work.shot, step.edit.forward), undo, redo: [] };
+    return { shot: applyChecked(work.shot, step.edit.forward), undo, redo: [] };
   }
   const from = step.kind === "undo" ? work.undo : work.redo;
   const edit = from[from.length - 1];
   if (!edit || edit.id !== step.id) return work;
   const rest = from.slice(0, -1);
   return step.kind === "undo"
-    ? { shot: patched(work.shot, edit.inverse), undo: rest, redo: [...work.redo, edit] }
-    : { shot: patched(work.shot, edit.forward), undo: [...work.undo, edit], redo: rest };
+    ? { shot: applyChecked(work.shot, edit.inverse), undo: rest, redo: [...work.redo, edit] }
+    : { shot: applyChecked(work.shot, edit.forward), undo: [...work.undo, edit], redo: rest };
 }
 
 /** Patches that a step applies. */

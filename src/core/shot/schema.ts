@@ -2,25 +2,50 @@ import * as v from "valibot";
 import { AxisSchema, DistortionSchema, PixelSchema } from "../match/request.ts";
 import { noDistortion } from "../optics/distortion.ts";
 import type { Vec2 } from "../math/vec3.ts";
+import { textUpTo } from "../text/storable.ts";
 
 /** The shot document: the one model that browser, server and command line share. */
 
 export const SHOT_VERSION = 3;
 
-const Finite = v.pipe(v.number("must be a number"), v.finite("must be finite"));
+/** Bounds of every document: far above what a shot needs, far below what could hold up a server. */
+const MOST = { number: 1e9, things: 5000, points: 2000, curve: 65_536, pixels: 65_535 };
+
+const Finite = v.pipe(
+  v.number("must be a number"),
+  v.finite("must be finite"),
+  v.minValue(-MOST.number, "is too far below 0"),
+  v.maxValue(MOST.number, "is too large"),
+);
 const Positive = v.pipe(Finite, v.minValue(1e-6, "must be greater than 0"));
 const Share = v.pipe(Finite, v.minValue(0, "must be 0 or more"), v.maxValue(1, "must be 1 or less"));
 const NotNegative = v.pipe(Finite, v.minValue(0, "must be 0 or more"));
 const Vec3Schema = v.tuple([Finite, Finite, Finite]);
 const ColourSchema = v.tuple([NotNegative, NotNegative, NotNegative]);
-const Text = v.pipe(v.string(), v.maxLength(400, "is too long"));
+const Text = textUpTo(400);
 const Id = v.pipe(v.string(), v.regex(/^[a-z0-9-]{1,40}$/, "is not an id"));
+/** A record by id with as many things as a shot may have. */
+const byId = <T extends v.GenericSchema>(schema: T) =>
+  v.pipe(v.record(Id, schema), v.maxEntries(MOST.things, "has too many entries"));
+const pointsFrom = <T extends v.GenericSchema>(schema: T, least: number) =>
+  v.pipe(
+    v.array(schema),
+    v.minLength(least, `has fewer than ${least} points`),
+    v.maxLength(MOST.points, "has too many points"),
+  );
+const curveValues = v.pipe(v.array(Finite), v.maxLength(MOST.curve, "is too long"));
+const Side = v.pipe(
+  v.number(),
+  v.integer(),
+  v.minValue(8, "must be 8 or more"),
+  v.maxValue(MOST.pixels, "is larger than any plate"),
+);
 export const HashSchema = v.pipe(v.string(), v.regex(/^[0-9a-f]{64}$/, "is not a SHA-256"));
 
 const CurveSchema = v.variant("kind", [
   v.object({ kind: v.literal("srgb") }),
-  v.object({ kind: v.literal("parametric"), type: v.picklist([0, 1, 2, 3, 4]), values: v.array(Finite) }),
-  v.object({ kind: v.literal("table"), values: v.array(Finite) }),
+  v.object({ kind: v.literal("parametric"), type: v.picklist([0, 1, 2, 3, 4]), values: curveValues }),
+  v.object({ kind: v.literal("table"), values: curveValues }),
 ]);
 
 const PlateSchema = v.object({
@@ -29,8 +54,8 @@ const PlateSchema = v.object({
   /** Its decoded codes: width x height x RGB, 8 or 16 bits little-endian. */
   codes: HashSchema,
   fileName: Text,
-  width: v.pipe(v.number(), v.integer(), v.minValue(8)),
-  height: v.pipe(v.number(), v.integer(), v.minValue(8)),
+  width: Side,
+  height: Side,
   encoding: v.object({
     bits: v.picklist([8, 16]),
     curves: v.tuple([CurveSchema, CurveSchema, CurveSchema]),
@@ -60,7 +85,7 @@ const EdgeSchema = v.object({
   axis: EdgeAxisSchema,
   /** Lies on its axis through the origin. */
   onAxis: v.boolean(),
-  points: v.pipe(v.array(PixelSchema), v.minLength(2)),
+  points: pointsFrom(PixelSchema, 2),
   /** How much the mark counts: its standard deviation is divided by the square root of it. */
   weight: v.pipe(Finite, v.minValue(0.01), v.maxValue(100)),
   muted: v.boolean(),
@@ -103,11 +128,10 @@ const GaugeSchema = v.variant("kind", [
 export const NOTE_KINDS = ["height", "lens", "width", "time", "white", "other"] as const;
 
 const NotesSchema = v.object({
-  text: v.pipe(v.string(), v.maxLength(20_000, "is too long")),
-  pictures: v.record(Id, v.object({ id: Id, asset: HashSchema, name: Text })),
+  text: textUpTo(20_000),
+  pictures: byId(v.object({ id: Id, asset: HashSchema, name: Text })),
   /** Remembered values: metres for heights and widths, millimetres for lenses, kelvin for white balance. */
-  values: v.record(
-    Id,
+  values: byId(
     v.object({
       id: Id,
       kind: v.picklist(NOTE_KINDS),
@@ -152,7 +176,7 @@ const LensSchema = v.object({
 
 const SolvedSchema = v.object({
   camera: CameraSchema,
-  evidence: v.string(),
+  evidence: textUpTo(4_000_000),
   rmsPx: v.nullable(NotNegative),
   /** Null for a camera that was matched by hand. */
   sigma: v.nullable(
@@ -182,7 +206,7 @@ export const SurfaceSchema = v.variant("kind", [
   v.object({
     ...SurfaceBase,
     kind: v.literal("ground"),
-    vertices: v.pipe(v.array(VertexSchema), v.minLength(3)),
+    vertices: pointsFrom(VertexSchema, 3),
     height: NotNegative,
   }),
   /** A wall on edge number `edge` of a ground polygon. */
@@ -190,7 +214,7 @@ export const SurfaceSchema = v.variant("kind", [
     ...SurfaceBase,
     kind: v.literal("wall"),
     on: Id,
-    edge: v.pipe(v.number(), v.integer(), v.minValue(0)),
+    edge: v.pipe(v.number(), v.integer(), v.minValue(0), v.maxValue(MOST.points)),
     height: Positive,
   }),
   /** A round post: a bollard, a tree trunk, a lamp. */
@@ -257,7 +281,7 @@ const ProbeSchema = v.object({ pixel: PixelSchema, radius: v.pipe(Finite, v.minV
 
 const RegionSchema = v.object({
   id: Id,
-  points: v.pipe(v.array(PixelSchema), v.minLength(3)),
+  points: pointsFrom(PixelSchema, 3),
   /** Width of the soft border in plate pixels. */
   feather: NotNegative,
   /** Share of the sky behind it that what casts the shade hides. */
@@ -287,8 +311,8 @@ const LightSchema = v.object({
   /** Gloss of the ground: its reflectance at normal incidence against index 1.5 (water about 0.5), and its roughness. */
   gloss: Share,
   glossRoughness: Share,
-  shadows: v.record(Id, RegionSchema),
-  lamps: v.record(Id, LampSchema),
+  shadows: byId(RegionSchema),
+  lamps: byId(LampSchema),
 });
 
 /** Thin-lens focus. The opening is the focal length divided by the f-number. */
@@ -316,12 +340,12 @@ export const RenderSchema = v.object({
   ),
   /** Most samples of a pixel. */
   samples: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(65536)),
-  seed: v.pipe(v.number(), v.integer(), v.minValue(0)),
+  seed: v.pipe(v.number(), v.integer(), v.minValue(0), v.maxValue(2 ** 32 - 1)),
   /** Noise at which a tile is done, in code values of 8 bits; 0 takes every sample. */
   noise: NotNegative,
   /** Most minutes; 0 for no end. */
   minutes: NotNegative,
-  passes: v.array(v.picklist(PASS_GROUPS)),
+  passes: v.pipe(v.array(v.picklist(PASS_GROUPS)), v.maxLength(PASS_GROUPS.length)),
   /** Metres that ambient occlusion looks. */
   occlusionMetres: Positive,
   denoise: v.boolean(),
@@ -345,20 +369,20 @@ export const ShotSchema = v.object({
     /** World point that hand moves keep on its pixel. */
     held: v.nullable(v.object({ world: Vec3Schema, pixel: PixelSchema })),
   }),
-  edges: v.record(Id, EdgeSchema),
-  lengths: v.record(Id, LengthSchema),
-  ties: v.record(Id, TieSchema),
-  horizon: v.record(Id, v.object({ id: Id, pixel: PixelSchema })),
+  edges: byId(EdgeSchema),
+  lengths: byId(LengthSchema),
+  ties: byId(TieSchema),
+  horizon: byId(v.object({ id: Id, pixel: PixelSchema })),
   cameraHeight: v.nullable(v.object({ metres: Positive, sigmaMetres: NotNegative })),
   /** The camera was held level: standard deviation of its tilt, degrees. */
   level: v.nullable(v.object({ sigmaDeg: Positive })),
   origin: v.nullable(PixelSchema),
-  gauges: v.record(Id, GaugeSchema),
+  gauges: byId(GaugeSchema),
   notes: NotesSchema,
   solved: v.nullable(SolvedSchema),
   box: v.object({ position: Vec3Schema, size: v.tuple([Positive, Positive, Positive]) }),
-  set: v.record(Id, SurfaceSchema),
-  props: v.record(Id, PropSchema),
+  set: byId(SurfaceSchema),
+  props: byId(PropSchema),
   light: LightSchema,
   focus: FocusSchema,
   render: RenderSchema,

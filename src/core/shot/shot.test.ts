@@ -43,24 +43,24 @@ describe("edits", () => {
     const start = fresh();
     const one = doing(start, "a", 1);
     const two = doing(one, "b", 2);
-    const back = takeStep(two, { kind: "undo", id: two.undo.at(-1)!.id });
+    const back = takeStep(two, { kind: "undo", id: two.undo.at(-1)!.id, step: "s" });
     expect(back.shot).toEqual(one.shot);
-    expect(takeStep(back, { kind: "redo", id: back.redo.at(-1)!.id }).shot).toEqual(two.shot);
-    const all = takeStep(back, { kind: "undo", id: back.undo.at(-1)!.id });
+    expect(takeStep(back, { kind: "redo", id: back.redo.at(-1)!.id, step: "s" }).shot).toEqual(two.shot);
+    const all = takeStep(back, { kind: "undo", id: back.undo.at(-1)!.id, step: "s" });
     expect(all.shot).toEqual(start.shot);
     expect(all.undo).toEqual([]);
   });
 
   test("a step back that is not the newest leaves the work alone", () => {
     const work = doing(fresh(), "a", 1);
-    expect(takeStep(work, { kind: "undo", id: "another" })).toBe(work);
+    expect(takeStep(work, { kind: "undo", id: "another", step: "s" })).toBe(work);
   });
 
   test("a hundred steps are kept, a new edit ends the redo", () => {
     let work = fresh();
     for (let i = 0; i < HISTORY_LIMIT + 20; i++) work = doing(work, `a${i}`, i);
     expect(work.undo).toHaveLength(HISTORY_LIMIT);
-    work = takeStep(work, { kind: "undo", id: work.undo.at(-1)!.id });
+    work = takeStep(work, { kind: "undo", id: work.undo.at(-1)!.id, step: "s" });
     expect(doing(work, "z", 3).redo).toEqual([]);
   });
 

@@ -1,23 +1,57 @@
+import { existsSync } from "node:fs";
+import { appendFile, readFile } from "node:fs/promises";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { PGlite } from "@electric-sql/pglite";
 import { drizzle } from "drizzle-orm/pglite";
 import type { PgliteDatabase } from "drizzle-orm/pglite";
 import { migrate } from "drizzle-orm/pglite/migrator";
+import type { Room } from "../room.ts";
 import * as schema from "./schema.ts";
 
 export type Database = PgliteDatabase<typeof schema>;
 
 const migrations = fileURLToPath(new URL("../../../drizzle", import.meta.url));
-const MINUTES = 60_000;
 
-/** Opens the database in `folder` (null: in memory) and applies the migrations that it lacks. */
-export async function openDatabase(folder: string | null): Promise<{ db: Database; close: () => Promise<void> }> {
-  const pg = folder === null ? new PGlite() : new PGlite(path.join(folder, "database"));
+const LOOK_MS = 5_000;
+const MB = 1024 * 1024;
+/** Log since the last checkpoint after which there is one: it decides how large the log on the disk grows. */
+const LOG_BYTES = 12 * MB;
+/** Rounds of looking after which old rows are cleared away. */
+const VACUUM_EVERY = 120;
+
+/** Two segments of log at rest, written over again and again, instead of five. */
+const SETTINGS = "\n# Red Harbor\nmin_wal_size = 32MB\nmax_wal_size = 48MB\n";
+
+/** Opens the database in `folder` (null: in memory) and applies the migrations that it lacks. Nothing is written while `room` has none. */
+export async function openDatabase(
+  folder: string | null,
+  room?: Pick<Room, "has">,
+): Promise<{ db: Database; close: () => Promise<void> }> {
+  const place = folder === null ? null : path.join(folder, "database");
+  if (place) await keepLogSmall(place);
+  const pg = place === null ? new PGlite() : new PGlite(place);
   const db = drizzle(pg, { schema });
   await migrate(db, { migrationsFolder: migrations });
   // PGlite runs no checkpoint or vacuum by itself: the log would grow without end.
-  const timer = setInterval(() => void pg.exec("CHECKPOINT; VACUUM ANALYZE;").catch(() => undefined), 10 * MINUTES);
+  let from = await logPosition(pg);
+  let rounds = 0;
+  let looking = false;
+  const look = async () => {
+    if (looking || room?.has() === false) return;
+    looking = true;
+    try {
+      const now = await logPosition(pg);
+      if (now - from >= LOG_BYTES) {
+        await pg.exec("CHECKPOINT");
+        from = now;
+      }
+      if (++rounds % VACUUM_EVERY === 0) await pg.exec("VACUUM ANALYZE");
+    } finally {
+      looking = false;
+    }
+  };
+  const timer = setInterval(() => void look().catch(() => undefined), LOOK_MS);
   timer.unref();
   return {
     db,
@@ -26,4 +60,17 @@ export async function openDatabase(folder: string | null): Promise<{ db: Databas
       await pg.close();
     },
   };
+}
+
+/** Bytes of log that were ever written. */
+async function logPosition(pg: PGlite): Promise<number> {
+  const { rows } = await pg.query<{ at: string }>("select pg_current_wal_insert_lsn() - '0/0'::pg_lsn as at");
+  return Number(rows[0].at);
+}
+
+/** The settings go into the folder's own file: PGlite takes none at its start. A new folder has them from its second start on. */
+async function keepLogSmall(place: string): Promise<void> {
+  const file = path.join(place, "postgresql.conf");
+  if (!existsSync(file)) return;
+  if (!(await readFile(file, "utf8")).includes("# Red Harbor")) await appendFile(file, SETTINGS);
 }

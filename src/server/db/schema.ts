@@ -1,5 +1,5 @@
 import { doublePrecision, integer, jsonb, pgTable, primaryKey, text, timestamp } from "drizzle-orm/pg-core";
-import type { Edit } from "#core/shot/edits";
+import type { Edit, Step } from "#core/shot/edits";
 import type { Yardstick } from "#core/match/yardsticks";
 import type { LensKit } from "#core/optics/lensKit";
 import type { FinalStatus } from "#core/shot/api";
@@ -10,6 +10,7 @@ import type { RenderChoice, Shot } from "#core/shot/schema";
 export const shots = pgTable("shots", {
   id: text("id").primaryKey(),
   name: text("name").notNull(),
+  /** The revision that document and history are of; later steps are in the table of steps. */
   revision: integer("revision").notNull(),
   document: jsonb("document").$type<Shot>().notNull(),
   undo: jsonb("undo").$type<Edit[]>().notNull(),
@@ -18,15 +19,23 @@ export const shots = pgTable("shots", {
   updatedAt: timestamp("updated_at", { withTimezone: true }).notNull().defaultNow(),
 });
 
-/** What every revision changed, so that stale work can be rebased. */
-export const changes = pgTable(
-  "changes",
+/**
+ * Every step of work, one a revision: what an edit writes. The shot's document is brought up to date now and then, and
+ * from then on steps are kept for rebasing stale work alone.
+ */
+export const steps = pgTable(
+  "steps",
   {
     shotId: text("shot_id")
       .notNull()
       .references(() => shots.id, { onDelete: "cascade" }),
     revision: integer("revision").notNull(),
-    patches: jsonb("patches").$type<Edit["forward"]>().notNull(),
+    /** What the step is known by when it arrives again. */
+    stepId: text("step_id").notNull(),
+    step: jsonb("step").$type<Step>().notNull(),
+    /** What a step back or forth changed; those of an edit are in it. */
+    patches: jsonb("patches").$type<Edit["forward"]>(),
+    createdAt: timestamp("created_at", { withTimezone: true }).notNull().defaultNow(),
   },
   (table) => [primaryKey({ columns: [table.shotId, table.revision] })],
 );

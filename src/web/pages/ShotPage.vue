@@ -290,7 +290,12 @@ async function dropFile(e: DragEvent): Promise<void> {
             class="lamp"
             :class="store.saving"
             :title="
-              store.saving === 'offline' ? 'The server does not answer; work is kept in this browser' : store.saving
+              {
+                saved: 'Saved',
+                saving: 'Saving',
+                offline: 'The server does not answer; work is kept in this browser',
+                full: 'The disk is full; work is kept in this browser and saved once there is room',
+              }[store.saving]
             "
             data-test="saving"
           />

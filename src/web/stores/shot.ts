@@ -6,7 +6,7 @@ import type { SolveAnswer } from "#core/match/request";
 import type { Camera } from "#core/optics/camera";
 import type { OpenShot, StaleAnswer } from "#core/shot/api";
 import type { Edit, Step, Work } from "#core/shot/edits";
-import { applyEdit, makeEdit, rebase, stepPatches, takeStep } from "#core/shot/edits";
+import { applyEdit, makeEdit, rebase, stepId, stepPatches, takeStep } from "#core/shot/edits";
 import { evidenceKey } from "#core/shot/assemble";
 import { handAnswer, takeCamera } from "#core/shot/resolve";
 import type { Shot } from "#core/shot/schema";
@@ -39,11 +39,13 @@ export const useShot = defineStore("shot", () => {
   const work = shallowRef<Work | null>(null);
   /** The document while something is being dragged. */
   const live = shallowRef<Shot | null>(null);
-  const saving = shallowRef<"saved" | "saving" | "offline">("saved");
+  const saving = shallowRef<"saved" | "saving" | "offline" | "full">("saved");
   let base: Work | null = null;
   let revision = 0;
   let unsaved: Unsaved[] = [];
   let busy = false;
+  /** Steps of a closed tab are being sent onto an older revision than the one that is shown. */
+  let catchingUp = false;
   /** The request that is under way; a shot is opened only when it is answered. */
   let sending: Promise<unknown> = Promise.resolve();
   /** Counts the openings and closings of shots. */
@@ -82,7 +84,10 @@ export const useShot = defineStore("shot", () => {
       if (steps.length > 0) {
         unsaved = steps;
         if (at === revision) for (const { step } of steps) work.value = takeStep(work.value!, step);
-        else revision = at;
+        else {
+          revision = at;
+          catchingUp = true;
+        }
         await flush();
       }
     }
@@ -101,6 +106,7 @@ export const useShot = defineStore("shot", () => {
     live.value = null;
     base = null;
     unsaved = [];
+    catchingUp = false;
   }
 
   function remember(of = id.value, at = revision, steps = unsaved): void {
@@ -114,7 +120,7 @@ export const useShot = defineStore("shot", () => {
     work.value = takeStep(work.value!, step);
     remember();
     solver.follow(work.value.shot);
-    saving.value = "saving";
+    if (saving.value !== "full") saving.value = "saving";
     // After the step is drawn: writing it into a request takes a part of a frame.
     setTimeout(() => void flush());
   }
@@ -126,7 +132,7 @@ export const useShot = defineStore("shot", () => {
     const of = id.value;
     try {
       while (unsaved.length > 0 && id.value === of) {
-        saving.value = "saving";
+        if (saving.value !== "full") saving.value = "saving";
         const all = unsaved;
         const batch = all.slice(0, 100);
         try {
@@ -138,8 +144,13 @@ export const useShot = defineStore("shot", () => {
             return;
           }
           revision = answer.revision;
-          for (const { step } of batch) base = takeStep(base!, step);
           unsaved = unsaved.slice(batch.length);
+          if (!catchingUp) for (const { step } of batch) base = takeStep(base!, step);
+          else if (unsaved.length === 0) {
+            // The server has put them where they belong, or had them already.
+            adopt(await api.openShot(of));
+            catchingUp = false;
+          }
           remember();
         } catch (error) {
           if (id.value !== of) return;
@@ -147,11 +158,15 @@ export const useShot = defineStore("shot", () => {
           else if (error instanceof ApiFailure && error.status >= 400 && error.status < 500) {
             notices.fail(error);
             unsaved = [];
+            catchingUp = false;
             remember();
             adopt(await api.openShot(of));
             dropMisfits();
           } else {
-            saving.value = "offline";
+            const full = error instanceof ApiFailure && error.status === 507;
+            // Said once, not at every try.
+            if (full && saving.value !== "full") notices.fail(error);
+            saving.value = full ? "full" : "offline";
             setTimeout(() => void flush(), 3000);
             return;
           }
@@ -165,8 +180,12 @@ export const useShot = defineStore("shot", () => {
 
   async function settleStale(answer: StaleAnswer): Promise<void> {
     const mine = work.value!.shot;
-    const steps = unsaved;
+    // Those that had arrived, their answer lost on the way, are in the new state.
+    const arrived = new Set(answer.taken);
+    const steps = unsaved.filter(({ step }) => !arrived.has(stepId(step)));
     adopt(answer);
+    catchingUp = false;
+    unsaved = steps;
     const rebased = rebase(work.value!, answer.theirs, steps);
     if (rebased) {
       work.value = rebased;
@@ -305,7 +324,7 @@ export const useShot = defineStore("shot", () => {
   async function stepTo(kind: "undo" | "redo"): Promise<void> {
     if (waiting.length > 0) await settled;
     const edit = work.value?.[kind].at(-1);
-    if (edit) take({ kind, id: edit.id });
+    if (edit) take({ kind, id: edit.id, step: crypto.randomUUID() });
   }
   const undo = (): Promise<void> => stepTo("undo");
   const redo = (): Promise<void> => stepTo("redo");

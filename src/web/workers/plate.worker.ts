@@ -1,6 +1,7 @@
 import { linearToCode } from "#core/colour/srgb";
 import type { PlateEncoding } from "#core/image/profile";
 import { decodeCodes, isRec709 } from "#core/image/profile";
+import { fetchCodes } from "../plateCodes.ts";
 
 /** A plate to read: the hash of its codes, as they are kept on the server. */
 export interface PlateAsk {
@@ -15,13 +16,7 @@ export type PlateReply =
   { hash: string; linear: Float32Array<ArrayBuffer>; bitmap: ImageBitmap } | { hash: string; error: string };
 
 async function read({ hash, width, height, encoding }: PlateAsk): Promise<PlateReply> {
-  const response = await fetch(`/api/assets/${hash}`);
-  if (!response.ok) {
-    const error = "The plate's pixels are missing on the server. Restore the data folder, or drop the photo again.";
-    return { hash, error };
-  }
-  const buffer = await response.arrayBuffer();
-  const codes = encoding.bits === 8 ? new Uint8Array(buffer) : new Uint16Array(buffer);
+  const codes = await fetchCodes({ codes: hash, width, height, encoding });
   const linear = decodeCodes(codes, encoding) as Float32Array<ArrayBuffer>;
   const image = new ImageData(width, height);
   const plain = isRec709(encoding) && encoding.bits === 8;

@@ -26,6 +26,7 @@ import type { FillJob, Region, TileJob, TileReport } from "#core/trace/tiles";
 import { TILE_SIZE, rewindTiles } from "#core/trace/tiles";
 import type { LoadedScene } from "#core/trace/upload";
 import { SceneLoader, aimFilm } from "#core/trace/upload";
+import { fetchCodes } from "../plateCodes.ts";
 import { decodeImage } from "../decodeImage.ts";
 import type { TileStart } from "./tile.worker.ts";
 
@@ -168,9 +169,8 @@ async function bytesOf(hash: string): Promise<Uint8Array<ArrayBuffer>> {
 
 async function loadFiles(shot: Shot) {
   if (plate?.hash !== shot.plate.codes) {
-    const bytes = await bytesOf(shot.plate.codes);
     const { encoding, width, height } = shot.plate;
-    const codes = encoding.bits === 8 ? bytes : new Uint16Array(bytes.buffer);
+    const codes = await fetchCodes(shot.plate);
     const linear = decodeCodes(codes, encoding);
     plate = {
       hash: shot.plate.codes,

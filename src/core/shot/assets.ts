@@ -1,0 +1,15 @@
+import type { Shot } from "./schema.ts";
+
+/** Hashes of the files that a shot needs to be worked on. The one list of them. */
+export function assetsOf(shot: Shot): Set<string> {
+  const { asset, codes, profile } = shot.plate;
+  const hashes = new Set([asset, codes]);
+  if (profile) hashes.add(profile);
+  for (const hash of modelsOf(shot)) hashes.add(hash);
+  for (const picture of Object.values(shot.notes.pictures)) hashes.add(picture.asset);
+  return hashes;
+}
+
+/** Hashes of its models' files. */
+export const modelsOf = (shot: Shot): Set<string> =>
+  new Set(Object.values(shot.props).flatMap(({ source }) => (source.kind === "model" ? [source.asset] : [])));

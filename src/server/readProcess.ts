@@ -1,0 +1,134 @@
+import { createHash } from "node:crypto";
+import { readFile, writeFile } from "node:fs/promises";
+import sharp from "sharp";
+import { ModelError, importGlb } from "#core/exchange/gltf";
+import { modelBounds, triangleCount } from "#core/props/model";
+import { decodeTexture } from "#node/images";
+import { packCodes } from "#node/packedCodes";
+import { PlateError, openPlate } from "#node/plates";
+import type { OpenedPlate } from "#node/plates";
+
+/**
+ * Reads files that came from outside, in a process of its own: whatever a damaged or malicious file makes of a decoder
+ * ends here and not in the server, which watches this process's memory and time and kills it beyond its limits.
+ */
+
+export interface WrittenFile {
+  path: string;
+  hash: string;
+}
+
+/** What is asked of a file, and what is answered. */
+export interface ReadTasks {
+  plate: {
+    ask: { codes: string; profile: string; thumbnail: string };
+    answer: Pick<OpenedPlate, "width" | "height" | "encoding" | "exif" | "notices"> & {
+      codes: WrittenFile;
+      profile: WrittenFile | null;
+      thumbnail: WrittenFile;
+    };
+  };
+  model: {
+    ask: object;
+    answer: { triangles: number; size: [number, number, number]; notices: string[] };
+  };
+  picture: { ask: object; answer: { width: number; height: number } };
+  /** A smaller JPEG of a picture, upright, within a box. */
+  small: { ask: { to: string; width: number; height: number }; answer: WrittenFile };
+}
+export type ReadTask = keyof ReadTasks;
+
+export interface ReadOrder {
+  task: ReadTask;
+  /** The file to read, and the name that its user knows it by. */
+  path: string;
+  name: string;
+  ask: unknown;
+}
+
+/** Where a file is refused, a sentence and a hint; where reading itself failed, the reason. */
+export type ReadReply =
+  | { kind: "answer"; answer: unknown }
+  | { kind: "refused"; message: string; hint: string }
+  | { kind: "failed"; message: string };
+
+async function written(path: string, bytes: Uint8Array): Promise<WrittenFile> {
+  await writeFile(path, bytes, { flush: true });
+  return { path, hash: createHash("sha256").update(bytes).digest("hex") };
+}
+
+const smallJpeg = (bytes: Uint8Array, width: number, height: number): Promise<Buffer> =>
+  sharp(bytes, { failOn: "error" })
+    .rotate()
+    .resize(width, height, { fit: "inside", withoutEnlargement: true })
+    .flatten({ background: "#000000" })
+    .jpeg({ quality: 84 })
+    .toBuffer();
+
+/** Kinds of pictures that are read: none that is a program of its own, as SVG is. */
+const PICTURES = new Set(["jpeg", "png", "webp", "tiff"]);
+
+const tasks: { [T in ReadTask]: (order: ReadOrder, ask: ReadTasks[T]["ask"]) => Promise<ReadTasks[T]["answer"]> } = {
+  async plate({ path, name }, ask) {
+    const bytes = await readFile(path);
+    const { width, height, encoding, exif, notices, profile, codes } = await openPlate(bytes, name);
+    return {
+      width,
+      height,
+      encoding,
+      exif,
+      notices,
+      codes: await written(ask.codes, await packCodes(codes, width)),
+      profile: profile && (await written(ask.profile, profile)),
+      thumbnail: await written(ask.thumbnail, await smallJpeg(bytes, 640, 420)),
+    };
+  },
+  async model({ path }) {
+    const { model, notices } = await importGlb(new Uint8Array(await readFile(path)), decodeTexture);
+    const { low, high } = modelBounds(model);
+    return {
+      triangles: triangleCount(model),
+      size: [high[0] - low[0], high[1] - low[1], high[2] - low[2]],
+      notices,
+    };
+  },
+  async picture({ path, name }) {
+    const refused = () =>
+      new PlateError(
+        `“${name}” is not a picture that can be read.`,
+        "Save it as JPEG, PNG, WebP or TIFF and drop it again.",
+      );
+    const bytes = await readFile(path);
+    const meta = await sharp(bytes, { limitInputPixels: 120_000_000 })
+      .metadata()
+      .catch(() => null);
+    if (!meta || !PICTURES.has(meta.format)) throw refused();
+    await smallJpeg(bytes, 64, 64).catch(() => {
+      throw refused();
+    });
+    return { width: meta.width, height: meta.height };
+  },
+  async small({ path }, { to, width, height }) {
+    return written(to, await smallJpeg(await readFile(path), width, height));
+  },
+};
+
+async function reply(order: ReadOrder): Promise<ReadReply> {
+  try {
+    const run = tasks[order.task] as (o: ReadOrder, ask: unknown) => Promise<unknown>;
+    return { kind: "answer", answer: await run(order, order.ask) };
+  } catch (error) {
+    if (error instanceof PlateError) return { kind: "refused", message: error.message, hint: error.hint };
+    if (error instanceof ModelError) {
+      const hint = "Nothing was changed; drop the mended file again.";
+      return { kind: "refused", message: `“${order.name}”: ${error.message}`, hint };
+    }
+    return { kind: "failed", message: (error as Error).message };
+  }
+}
+
+sharp.cache(false);
+process.on("disconnect", () => process.exit(0));
+process.on("message", (order: ReadOrder) => {
+  void reply(order).then((answer) => process.send!(answer));
+});

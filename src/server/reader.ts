@@ -1,0 +1,130 @@
+import type { ChildProcess } from "node:child_process";
+import { fork } from "node:child_process";
+import { readFileSync } from "node:fs";
+import { fileURLToPath } from "node:url";
+import { ApiError } from "./errors.ts";
+import type { ReadOrder, ReadReply, ReadTask, ReadTasks } from "./readProcess.ts";
+
+const processPath = fileURLToPath(new URL("./readProcess.ts", import.meta.url));
+
+const MB = 1024 * 1024;
+/** What reading one file may take. */
+const LIMITS = { bytes: 3072 * MB, seconds: 120 };
+/** A process that has grown beyond this is not kept for the next file. */
+const LEAN = 700 * MB;
+/** How long an idle process stays. */
+const IDLE_MS = 60_000;
+const PROCESSES = 2;
+const PAGE = 4096;
+
+/** Bytes that a process holds in memory, where /proc tells. */
+function memoryOf(pid: number): number {
+  try {
+    return Number(readFileSync(`/proc/${pid}/statm`, "utf8").split(" ")[1]) * PAGE;
+  } catch {
+    return 0;
+  }
+}
+
+interface Idle {
+  child: ChildProcess;
+  timer: NodeJS.Timeout;
+}
+
+/** Has files read by processes with limits on memory and time; see `readProcess.ts`. */
+export class Reader {
+  private idle: Idle[] = [];
+  private busy = new Set<ChildProcess>();
+  private waiting: (() => void)[] = [];
+  private closed = false;
+
+  constructor(private readonly limits = LIMITS) {}
+
+  /** Reads a file. Throws ApiError 422 with the sentence why it is refused. */
+  async read<T extends ReadTask>(
+    task: T,
+    path: string,
+    name: string,
+    ask: ReadTasks[T]["ask"],
+  ): Promise<ReadTasks[T]["answer"]> {
+    while (this.busy.size >= PROCESSES) await new Promise<void>((resolve) => this.waiting.push(resolve));
+    const child = this.take();
+    this.busy.add(child);
+    try {
+      const reply = await this.ask(child, { task, path, name, ask });
+      if (reply.kind === "answer") return reply.answer as ReadTasks[T]["answer"];
+      const code = task === "plate" ? "plate-refused" : task === "model" ? "model-refused" : "picture-refused";
+      if (reply.kind === "refused") throw new ApiError(422, code, reply.message, reply.hint);
+      throw new ApiError(
+        422,
+        code,
+        `“${name}” cannot be read: ${reply.message.replace(/\.$/, "")}.`,
+        "Save or export it again and drop that.",
+      );
+    } finally {
+      this.busy.delete(child);
+      this.keep(child);
+      this.waiting.shift()?.();
+    }
+  }
+
+  close(): void {
+    this.closed = true;
+    for (const { child, timer } of this.idle) {
+      clearTimeout(timer);
+      child.kill("SIGKILL");
+    }
+    for (const child of this.busy) child.kill("SIGKILL");
+    this.idle = [];
+  }
+
+  private take(): ChildProcess {
+    const kept = this.idle.pop();
+    if (kept) {
+      clearTimeout(kept.timer);
+      return kept.child;
+    }
+    const child = fork(processPath, { execArgv: ["--import", "tsx"], serialization: "advanced" });
+    child.once("exit", () => (this.idle = this.idle.filter((i) => i.child !== child)));
+    return child;
+  }
+
+  private keep(child: ChildProcess): void {
+    if (this.closed || child.exitCode !== null || child.killed || memoryOf(child.pid!) > LEAN) {
+      child.kill("SIGKILL");
+      return;
+    }
+    const timer = setTimeout(() => child.kill("SIGKILL"), IDLE_MS);
+    timer.unref();
+    this.idle.push({ child, timer });
+  }
+
+  private ask(child: ChildProcess, order: ReadOrder): Promise<ReadReply> {
+    const { bytes, seconds } = this.limits;
+    return new Promise((resolve) => {
+      const refuse = (message: string) => {
+        child.kill("SIGKILL");
+        end({ kind: "refused", message, hint: "Make it smaller or save it anew, and drop it again." });
+      };
+      const watch = setInterval(() => {
+        if (memoryOf(child.pid!) > bytes)
+          refuse(`“${order.name}” takes more than ${Math.round(bytes / MB)} MB of memory to read.`);
+      }, 20);
+      const late = setTimeout(
+        () => refuse(`“${order.name}” takes more than ${seconds} seconds to read.`),
+        seconds * 1000,
+      );
+      const gone = () => refuse(`“${order.name}” cannot be read: its reader ended before it was done.`);
+      const end = (reply: ReadReply) => {
+        clearInterval(watch);
+        clearTimeout(late);
+        child.off("message", end);
+        child.off("exit", gone);
+        resolve(reply);
+      };
+      child.on("message", end);
+      child.on("exit", gone);
+      child.send(order);
+    });
+  }
+}
