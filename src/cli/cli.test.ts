@@ -8,7 +8,7 @@ import sharp from "sharp";
 import type { SolveAnswer } from "#core/match/request";
 import { shotJsonSchema } from "#core/shot/jsonSchema";
 import { openPlate } from "#node/plates";
-import { readExr } from "#node/readExr";
+import { readExr } from "#core/image/exrRead";
 import { demoFile, demoFolder, demoShot, quayTruth } from "../demo/shot.ts";
 import { createHash } from "node:crypto";
 

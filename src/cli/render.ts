@@ -15,7 +15,7 @@ import { writeFinal } from "#node/finalFiles";
 import { decodeTexture } from "#node/images";
 import { openPlate } from "#node/plates";
 import { writePng } from "#node/png";
-import { readExr } from "#node/readExr";
+import { readExr } from "#core/image/exrRead";
 import { unpackCodes } from "#node/packedCodes";
 import { plateAt, plateOf, renderIntoFolder } from "#node/renderShot";
 import { UsageError, parseOptions, readInput, wholeNumber } from "./options.ts";

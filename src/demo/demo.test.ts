@@ -11,7 +11,7 @@ import { standing } from "#core/props/transform";
 import { SOFT } from "#core/trace/filter";
 import type { PlateInfo } from "#core/shot/schema";
 import { openPlate } from "#node/plates";
-import { readExr } from "#node/readExr";
+import { readExr } from "#core/image/exrRead";
 import { plateOf, renderShot } from "#node/renderShot";
 import { renderScene } from "#node/renderScene";
 import { FILM_SAMPLES } from "#kernel/layout";

@@ -11,7 +11,7 @@ import { surfaceMesh } from "#core/set/surfaces";
 import type { Picture, PropPiece, SetPiece, TraceScene } from "#core/trace/scene";
 import type { Region } from "#core/trace/tiles";
 import { decodeTexture } from "#node/images";
-import { readExr } from "#node/readExr";
+import { readExr } from "#core/image/exrRead";
 import * as loft from "./netloft.ts";
 import * as quay from "./quay.ts";
 import * as slip from "./slipway.ts";

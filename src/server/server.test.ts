@@ -13,8 +13,7 @@ import { PASS_GROUPS, newLength, plainProp } from "#core/shot/schema";
 import type { Shot } from "#core/shot/schema";
 import { codesOf } from "#core/image/differences";
 import { unpackCodes } from "#node/packedCodes";
-import { readExr } from "#node/readExr";
-import { readChannels } from "../testing/exrChannels.ts";
+import { readExr, readExrChannels } from "#core/image/exrRead";
 import { demoFile } from "../demo/shot.ts";
 import { lockDataFolder } from "./dataFolder.ts";
 import type { TestServer } from "../testing/server.ts";
@@ -277,7 +276,7 @@ describe("finals", () => {
     expect(final).toMatchObject({ status: "done", width: 144, height: 96, percent: 150 });
     expect(final.files).toContain("layers");
     const bytes = new Uint8Array(await (await fetch(`${base}/api/finals/${final.id}/layers.exr`)).arrayBuffer());
-    const layers = readChannels(bytes);
+    const layers = readExrChannels(bytes).channels;
     const ratio = readExr(
       new Uint8Array(await (await fetch(`${base}/api/finals/${final.id}/ratio.exr`)).arrayBuffer()),
       3,

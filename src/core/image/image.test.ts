@@ -1,6 +1,8 @@
 import { describe, expect, test } from "@jest/globals";
 import { DataUtils } from "three";
-import { readExr } from "#node/readExr";
+import { ExrError } from "./exrCheck.ts";
+import { readExr } from "./exrRead.ts";
+import { readWithThree } from "../../testing/threeExr.ts";
 import { between, seeded } from "../../testing/random.ts";
 import { srgbToLinear } from "../colour/srgb.ts";
 import { colourChannels, toHalf, writeExr } from "./exr.ts";
@@ -14,14 +16,14 @@ describe("EXR files, read back with three's reader", () => {
 
   test("float values come back to the bit", () => {
     const values = Float32Array.from({ length: width * height * 3 }, () => between(random, -4, 900));
-    const back = readExr(writeExr(width, height, colourChannels(values, 3), "float"), 3);
+    const back = readWithThree(writeExr(width, height, colourChannels(values, 3), "float"), 3);
     expect([back.width, back.height]).toEqual([width, height]);
     expect(back.pixels).toEqual(values);
   });
 
   test("half values come back as the nearest halves, with alpha", () => {
     const values = Float32Array.from({ length: width * height * 4 }, () => between(random, 0, 3));
-    const back = readExr(writeExr(width, height, colourChannels(values, 4)), 4);
+    const back = readWithThree(writeExr(width, height, colourChannels(values, 4)), 4);
     values.forEach((v, i) => expect(Math.abs(back.pixels[i] - v)).toBeLessThanOrEqual(v * 2 ** -11 + 1e-7));
   });
 
@@ -71,6 +73,68 @@ function fill(bits: 8 | 16, length: number, make: () => number): Uint8Array | Ui
   for (let i = 0; i < length; i++) codes[i] = make();
   return codes;
 }
+
+describe("reading EXR", () => {
+  const random = seeded(11);
+  const values = Float32Array.from({ length: 37 * 29 * 4 }, () => random() * 8 - 1);
+  const files = (["half", "float"] as const).map((type) => writeExr(37, 29, colourChannels(values, 4), type));
+
+  test("agrees with the reader of three to the bit", () => {
+    for (const file of files) expect(readExr(file, 4)).toEqual(readWithThree(file, 4));
+  });
+
+  test("RLE, no packing, and a window that does not begin at 0", () => {
+    // One row of eight pixels, channel Y as half, all 1.
+    const build = (compression: number, block: number[]) => {
+      const header: number[] = [0x76, 0x2f, 0x31, 0x01, 2, 0, 0, 0];
+      const text = (t: string) => header.push(...Buffer.from(t, "latin1"), 0);
+      const i32 = (x: number) => header.push(x & 255, (x >> 8) & 255, (x >> 16) & 255, (x >> 24) & 255);
+      const attribute = (name: string, kind: string, bytes: number[]) => {
+        text(name);
+        text(kind);
+        i32(bytes.length);
+        header.push(...bytes);
+      };
+      attribute("channels", "chlist", [0x59, 0, 1, 0, 0, 0, 0, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0, 0]);
+      attribute("compression", "compression", [compression]);
+      attribute("dataWindow", "box2i", [5, 0, 0, 0, 7, 0, 0, 0, 12, 0, 0, 0, 7, 0, 0, 0]);
+      header.push(0);
+      const at = header.length + 8;
+      i32(at);
+      i32(0);
+      i32(7);
+      i32(block.length);
+      return Uint8Array.from([...header, ...block]);
+    };
+    const raw = Array.from({ length: 8 }, () => [0x00, 0x3c]).flat();
+    // Bytes parted (low ones first), then differences + 128, then runs: one, seven alike, one, seven alike.
+    const runs = [0, 0, 6, 128, 0, 0x3c + 128, 6, 128];
+    for (const file of [build(0, raw), build(1, raw), build(1, runs)])
+      expect(readExr(file, 3)).toEqual({ width: 8, height: 1, pixels: new Float32Array(24).fill(1) });
+    expect(() => readExr(build(1, [0, 0, 20, 128]), 3)).toThrow("cannot be unpacked");
+    expect(() => readExr(build(1, [0, 0]), 3)).toThrow("wrong length");
+    expect(() => readExr(build(4, runs), 3)).toThrow("packed with PIZ");
+  });
+
+  test("a file that is damaged anywhere is refused with a sentence or read to numbers, never slowly", () => {
+    for (let i = 0; i < 600; i++) {
+      const file = files[i % 2].slice(0, i % 5 === 0 ? Math.floor(random() * files[i % 2].length) : undefined);
+      for (let k = 0; k < 3; k++) file[Math.floor(random() * (i % 3 ? 400 : file.length))] = Math.floor(random() * 256);
+      try {
+        expect(readExr(file, 4).pixels.every(Number.isFinite)).toBe(true);
+      } catch (error) {
+        expect(error).toBeInstanceOf(ExrError);
+        expect((error as Error).message).toMatch(/\.$/);
+      }
+    }
+    const infinite = writeExr(2, 1, colourChannels(Float32Array.of(1, 1, 1, Infinity, 1, 1), 3), "float");
+    expect(() => readExr(infinite, 3)).toThrow("no number at 1, 0 (R)");
+    const huge = files[0].slice();
+    const window = Buffer.from(huge).indexOf("dataWindow") + "dataWindow\0box2i\0".length + 4;
+    new DataView(huge.buffer).setInt32(window + 8, 2 ** 30, true);
+    expect(() => readExr(huge, 4)).toThrow(/1073741825 × 29 pixels/);
+  });
+});
 
 describe("colour profiles", () => {
   // A published wide-gamut space of 1998: colorants adapted to D50 and gamma 2.19921875, both from memory.

@@ -1,8 +1,11 @@
 import { DataUtils, FloatType } from "three";
 import { EXRLoader } from "three/examples/jsm/loaders/EXRLoader.js";
 
-/** Reads an EXR file to interleaved RGB or RGBA floats, rows from the top, with three's reader. */
-export function readExr(bytes: Uint8Array, stride: 3 | 4): { width: number; height: number; pixels: Float32Array } {
+/** Reads an EXR file to interleaved RGB or RGBA floats, rows from the top, with the reader of three: a second opinion on our own. */
+export function readWithThree(
+  bytes: Uint8Array,
+  stride: 3 | 4,
+): { width: number; height: number; pixels: Float32Array } {
   const loader = new EXRLoader();
   loader.setDataType(FloatType);
   const buffer = bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.byteLength) as ArrayBuffer;

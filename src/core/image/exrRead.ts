@@ -1,0 +1,142 @@
+import { unzlibSync } from "fflate";
+import type { ExrHeader } from "./exrCheck.ts";
+import { ExrError, checkExr, damaged } from "./exrCheck.ts";
+
+/** Channels of an OpenEXR file, as floats, rows from the top. */
+export interface ExrPicture {
+  width: number;
+  height: number;
+  channels: Map<string, Float32Array>;
+}
+
+const NONE = 0;
+const RLE = 1;
+const ZIP = 3;
+const NAMES = ["none", "RLE", "ZIPS", "ZIP", "PIZ", "PXR24", "B44", "B44A", "DWAA", "DWAB"];
+
+const BYTES = { uint: 4, half: 2, float: 4 };
+
+/** IEEE 754 half as a number. */
+export function fromHalf(bits: number): number {
+  const sign = bits & 0x8000 ? -1 : 1;
+  const exponent = (bits >> 10) & 31;
+  const fraction = bits & 1023;
+  if (exponent === 0) return sign * fraction * 2 ** -24;
+  if (exponent === 31) return fraction ? NaN : sign * Infinity;
+  return sign * (1024 + fraction) * 2 ** (exponent - 25);
+}
+
+/**
+ * Reads every channel of a scan-line file that is not packed, or with RLE, ZIPS or ZIP (openexr.com, "OpenEXR File
+ * Layout"). Everything is counted before it is unpacked, and values that are no numbers are refused. Throws ExrError.
+ */
+export function readExrChannels(bytes: Uint8Array): ExrPicture {
+  const header = checkExr(bytes);
+  const { width, height, channels, compression, blockRows } = header;
+  if (compression > ZIP)
+    throw new ExrError(`The EXR file is packed with ${NAMES[compression]}. Save it with ZIP, RLE or without packing.`);
+  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+  const rowBytes = channels.reduce((n, c) => n + width * BYTES[c.type], 0);
+  const out = new Map(channels.map((c) => [c.name, new Float32Array(width * height)]));
+  const seen = new Uint8Array(Math.ceil(height / blockRows));
+  for (let i = 0; i < seen.length; i++) {
+    const block = Number(view.getBigUint64(header.end + i * 8, true));
+    const y0 = view.getInt32(block, true) - header.y0;
+    const rows = Math.min(blockRows, height - y0);
+    if (y0 % blockRows !== 0 || seen[y0 / blockRows]++) throw damaged("its rows are not in blocks");
+    const stored = bytes.subarray(block + 8, block + 8 + view.getInt32(block + 4, true));
+    const raw = unpacked(stored, rows * rowBytes, compression);
+    readRows(new DataView(raw.buffer, raw.byteOffset, raw.byteLength), header, y0, rows, out);
+  }
+  return { width, height, channels: out };
+}
+
+/** A block's bytes as they were before packing; blocks that packing would have made larger are stored as they are. */
+function unpacked(stored: Uint8Array, size: number, compression: number): Uint8Array {
+  if (stored.length === size) return stored;
+  if (compression === NONE || stored.length > size) throw damaged("its rows are of the wrong length");
+  let packed: Uint8Array;
+  if (compression === RLE) packed = unrun(stored, size);
+  else {
+    try {
+      packed = unzlibSync(stored, { out: new Uint8Array(size) });
+    } catch {
+      throw damaged("its rows cannot be unpacked");
+    }
+  }
+  if (packed.length !== size) throw damaged("its rows are of the wrong length");
+  return unpredicted(packed);
+}
+
+/** Run lengths: a negative count is followed by so many bytes as they are, another by one byte that is repeated. */
+function unrun(stored: Uint8Array, size: number): Uint8Array {
+  const out = new Uint8Array(size);
+  let to = 0;
+  for (let at = 0; at < stored.length;) {
+    const count = (stored[at++] << 24) >> 24;
+    const length = count < 0 ? -count : count + 1;
+    if (to + length > size || at + (count < 0 ? length : 1) > stored.length)
+      throw damaged("its rows cannot be unpacked");
+    if (count < 0) out.set(stored.subarray(at, at + length), to);
+    else out.fill(stored[at], to, to + length);
+    at += count < 0 ? length : 1;
+    to += length;
+  }
+  return out.subarray(0, to);
+}
+
+/** Undoes the differences and the parting into halves that come before packing. */
+function unpredicted(packed: Uint8Array): Uint8Array {
+  for (let i = 1; i < packed.length; i++) packed[i] = packed[i - 1] + packed[i] - 128;
+  const out = new Uint8Array(packed.length);
+  const half = (packed.length + 1) >> 1;
+  for (let i = 0; i < packed.length; i++) out[i] = packed[i & 1 ? half + (i >> 1) : i >> 1];
+  return out;
+}
+
+function readRows(
+  raw: DataView,
+  { width, channels }: ExrHeader,
+  y0: number,
+  rows: number,
+  out: ExrPicture["channels"],
+) {
+  let at = 0;
+  for (let y = y0; y < y0 + rows; y++) {
+    for (const { name, type } of channels) {
+      const values = out.get(name)!;
+      const step = BYTES[type];
+      for (let i = y * width; i < (y + 1) * width; i++, at += step) {
+        const value =
+          type === "half"
+            ? fromHalf(raw.getUint16(at, true))
+            : type === "float"
+              ? raw.getFloat32(at, true)
+              : raw.getUint32(at, true);
+        if (!Number.isFinite(value))
+          throw new ExrError(
+            `The EXR file has a value that is no number at ${i % width}, ${y} (${name}). Save it again.`,
+          );
+        values[i] = value;
+      }
+    }
+  }
+}
+
+/** Reads the colour channels of an EXR file to interleaved RGB or RGBA; a missing alpha is 1. Throws ExrError. */
+export function readExr(bytes: Uint8Array, stride: 3 | 4): { width: number; height: number; pixels: Float32Array } {
+  const { width, height, channels } = readExrChannels(bytes);
+  const grey = channels.get("Y");
+  const planes = ["R", "G", "B", "A"]
+    .slice(0, stride)
+    .map((name) => channels.get(name) ?? (name === "A" ? null : grey));
+  if (planes.slice(0, 3).some((plane) => !plane))
+    throw new ExrError(
+      `The EXR file has no channels R, G and B, but ${[...channels.keys()].join(", ").slice(0, 200)}.`,
+    );
+  const pixels = new Float32Array(width * height * stride).fill(1);
+  planes.forEach((plane, k) => {
+    if (plane) for (let i = 0; i < width * height; i++) pixels[i * stride + k] = plane[i];
+  });
+  return { width, height, pixels };
+}
