@@ -1,5 +1,6 @@
+import { fork } from "node:child_process";
 import { existsSync } from "node:fs";
-import { appendFile, readFile } from "node:fs/promises";
+import { mkdir, rename, rm } from "node:fs/promises";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { PGlite } from "@electric-sql/pglite";
@@ -20,16 +21,13 @@ const LOG_BYTES = 12 * MB;
 /** Rounds of looking after which old rows are cleared away. */
 const VACUUM_EVERY = 120;
 
-/** Two segments of log at rest, written over again and again, instead of five. */
-const SETTINGS = "\n# Red Harbor\nmin_wal_size = 32MB\nmax_wal_size = 48MB\n";
-
 /** Opens the database in `folder` (null: in memory) and applies the migrations that it lacks. Nothing is written while `room` has none. */
 export async function openDatabase(
   folder: string | null,
   room?: Pick<Room, "has">,
 ): Promise<{ db: Database; close: () => Promise<void> }> {
   const place = folder === null ? null : path.join(folder, "database");
-  if (place) await keepLogSmall(place);
+  if (place && !existsSync(place)) await createFolder(place);
   const pg = place === null ? new PGlite() : new PGlite(place);
   const db = drizzle(pg, { schema });
   await migrate(db, { migrationsFolder: migrations });
@@ -68,9 +66,21 @@ async function logPosition(pg: PGlite): Promise<number> {
   return Number(rows[0].at);
 }
 
-/** The settings go into the folder's own file: PGlite takes none at its start. A new folder has them from its second start on. */
-async function keepLogSmall(place: string): Promise<void> {
-  const file = path.join(place, "postgresql.conf");
-  if (!existsSync(file)) return;
-  if (!(await readFile(file, "utf8")).includes("# Red Harbor")) await appendFile(file, SETTINGS);
+/** A new database's folder: there as a whole or not at all, whenever this is killed. */
+async function createFolder(place: string): Promise<void> {
+  const temporary = `${place}.new`;
+  await rm(temporary, { recursive: true, force: true });
+  await mkdir(temporary, { recursive: true });
+  const child = fork(fileURLToPath(new URL("./createProcess.ts", import.meta.url)), [temporary], {
+    execArgv: ["--import", "tsx"],
+    stdio: ["ignore", "ignore", "pipe", "ipc"],
+  });
+  let said = "";
+  child.stderr!.on("data", (text: Buffer) => (said += String(text)));
+  const code = await new Promise((resolve) => child.once("exit", resolve));
+  if (code !== 0) {
+    await rm(temporary, { recursive: true, force: true });
+    throw new Error(`The database could not be made: ${said.slice(-1000)}`);
+  }
+  await rename(temporary, place);
 }
