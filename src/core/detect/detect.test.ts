@@ -13,7 +13,7 @@ import type { QuayTruth } from "../../demo/shot.ts";
 import { demoFolder, quayTruth } from "../../demo/shot.ts";
 import { between, gaussian, seeded } from "../../testing/random.ts";
 import { groupLines } from "./groups.ts";
-import { proposeEdges } from "./propose.ts";
+import { SURE, proposeEdges } from "./propose.ts";
 import { findSegments } from "./segments.ts";
 import { stickEdge } from "./stick.ts";
 import type { Tone } from "./tone.ts";
@@ -145,9 +145,10 @@ describe("the quay", () => {
     truth = await quayTruth();
   });
 
-  test("accepting all proposed edges and nothing else gives the lens within 4 % and the rotation within 1°", () => {
-    const proposals = proposeEdges(tone);
-    expect(new Set(proposals.map((p) => p.axis))).toEqual(new Set(["x", "y", "z"]));
+  test("accepting the sure ones of the proposed edges and nothing else gives the lens within 4 % and the rotation within 1°", () => {
+    const proposals = proposeEdges(tone).edges.filter((p) => p.sure >= SURE);
+    const axes = new Set(proposals.map((p) => p.axis));
+    for (const axis of ["x", "y", "z"]) expect(axes).toContain(axis);
     for (const solveFor of [["focal"], ["focal", "k1"]] as ("focal" | "k1")[][]) {
       const { camera } = solve({
         plate: { width: tone.width, height: tone.height },

@@ -1,13 +1,12 @@
-import type { Vec2, Vec3 } from "../math/vec3.ts";
+import type { Vec3 } from "../math/vec3.ts";
 import { cross, dot, normalize } from "../math/vec3.ts";
 import type { Frame } from "../optics/camera.ts";
+import type { Line, NormalLine } from "./lines.ts";
+import { normalLine } from "./lines.ts";
+import type { Candidate } from "./points.ts";
+import { candidatePoints, misalignment, shuffler } from "./points.ts";
 
 /** Straight marks grouped by the point that they run to, and which world direction each group most likely is. */
-
-export interface Line {
-  from: Vec2;
-  to: Vec2;
-}
 
 export interface LineGroup {
   axis: "x" | "y" | "z";
@@ -15,149 +14,6 @@ export interface LineGroup {
   lines: number[];
   /** Vanishing point, homogeneous, in pixels from the middle of the frame over half the diagonal. */
   point: Vec3;
-}
-
-interface Prepared {
-  /** Unit homogeneous line, and its middle, direction and length in the normalised picture. */
-  line: Vec3;
-  middle: Vec2;
-  direction: Vec2;
-  length: number;
-}
-
-/** Angle between a line and the direction from its middle to a point, radians. */
-function misalignment(l: Prepared, p: Vec3): number {
-  const [dx, dy] = [p[0] - l.middle[0] * p[2], p[1] - l.middle[1] * p[2]];
-  const d = Math.hypot(dx, dy);
-  if (d < 1e-9) return 0;
-  return Math.asin(Math.min(1, Math.abs(l.direction[0] * dy - l.direction[1] * dx) / d));
-}
-
-/** Deterministic pseudo-random numbers for the trials (Marsaglia 2003, xorshift). */
-function shuffler(seed: number): () => number {
-  let s = seed >>> 0 || 1;
-  return () => {
-    s ^= s << 13;
-    s ^= s >>> 17;
-    s ^= s << 5;
-    return (s >>> 0) / 4294967296;
-  };
-}
-
-const prepare = (frame: Frame) => {
-  const [cx, cy, size] = [frame.width / 2, frame.height / 2, Math.hypot(frame.width, frame.height) / 2];
-  return (l: Line): Prepared => {
-    const a: Vec3 = [(l.from[0] - cx) / size, (l.from[1] - cy) / size, 1];
-    const b: Vec3 = [(l.to[0] - cx) / size, (l.to[1] - cy) / size, 1];
-    const d = Math.hypot(b[0] - a[0], b[1] - a[1]);
-    return {
-      line: normalize(cross(a, b)),
-      middle: [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2],
-      direction: [(b[0] - a[0]) / d, (b[1] - a[1]) / d],
-      length: d,
-    };
-  };
-};
-
-interface Candidate {
-  point: Vec3;
-  members: number[];
-  weight: number;
-}
-
-/** Pairs of lines to try for a common point: all of few, a draw that prefers long ones of many. */
-function pairsOf(lines: Prepared[], free: number[], random: () => number): [number, number][] {
-  const pairs: [number, number][] = [];
-  if (free.length * (free.length - 1) <= 6000) {
-    for (let i = 0; i < free.length; i++) for (let j = 0; j < i; j++) pairs.push([free[i], free[j]]);
-    return pairs;
-  }
-  const total = free.reduce((s, i) => s + lines[i].length, 0);
-  const pick = () => {
-    let r = random() * total;
-    for (const i of free) if ((r -= lines[i].length) <= 0) return i;
-    return free[0];
-  };
-  while (pairs.length < 3000) pairs.push([pick(), pick()]);
-  return pairs;
-}
-
-/** The lines that run to a point, with their length; one that passes it by counts less, up to the tolerance. */
-function gather(lines: Prepared[], free: number[], point: Vec3, tolerance: number): Candidate {
-  const members: number[] = [];
-  let weight = 0;
-  for (const i of free) {
-    const off = misalignment(lines[i], point) / tolerance;
-    if (off >= 1) continue;
-    members.push(i);
-    weight += lines[i].length * (1 - 0.5 * off * off);
-  }
-  return { point, members, weight };
-}
-
-/** Points that many lines run to, the heaviest first: crossings of pairs, each refined over its members. */
-function candidatePoints(lines: Prepared[], free: number[], tolerance: number, random: () => number): Candidate[] {
-  const found = new Map<string, Candidate>();
-  for (const [i, j] of pairsOf(lines, free, random)) {
-    if (i === j) continue;
-    const p = cross(lines[i].line, lines[j].line);
-    const l = Math.hypot(...p);
-    if (l < 1e-5) continue;
-    const point: Vec3 = [p[0] / l, p[1] / l, p[2] / l];
-    // A crossing on a line itself is a corner of a thing, not a vanishing point.
-    const corner = [lines[i], lines[j]].some(
-      (q) =>
-        Math.abs(point[2]) > 1e-6 &&
-        Math.hypot(point[0] / point[2] - q.middle[0], point[1] / point[2] - q.middle[1]) < 0.6 * q.length,
-    );
-    if (corner) continue;
-    const c = gather(lines, free, point, tolerance);
-    const key = c.members.join();
-    if (!found.has(key)) found.set(key, c);
-  }
-  const best: Candidate[] = [];
-  for (const c of [...found.values()].sort((a, b) => b.weight - a.weight)) {
-    if (best.length === MOST_CANDIDATES) break;
-    // Of many points that serve nearly the same lines the heaviest stands for all.
-    if (c.members.length <= 4 || !best.some((k) => alike(k, c))) best.push(c);
-  }
-  return best.map((c) => {
-    const middle = c.members.length > 2 ? meeting(c.members.map((i) => lines[i])) : null;
-    const refined = middle && gather(lines, free, middle, tolerance);
-    return refined && refined.weight >= c.weight ? refined : c;
-  });
-}
-
-const MOST_CANDIDATES = 70;
-
-/** True if two points share most of their lines. */
-function alike(a: Candidate, b: Candidate): boolean {
-  const mine = new Set(a.members);
-  const shared = b.members.filter((i) => mine.has(i)).length;
-  return shared > 0.5 * Math.min(a.members.length, b.members.length);
-}
-
-/** The point nearest to all lines, each weighted by its length: least eigenvector of their scatter, by inverse iteration. */
-function meeting(lines: Prepared[]): Vec3 | null {
-  if (lines.length < 2) return null;
-  const m = [0, 0, 0, 0, 0, 0];
-  for (const { line, length } of lines) {
-    const w = length * length;
-    m[0] += w * line[0] * line[0];
-    m[1] += w * line[0] * line[1];
-    m[2] += w * line[0] * line[2];
-    m[3] += w * line[1] * line[1];
-    m[4] += w * line[1] * line[2];
-    m[5] += w * line[2] * line[2];
-  }
-  const e = 1e-12 * (m[0] + m[3] + m[5]);
-  const a: Vec3 = [m[0] + e, m[1], m[2]];
-  const b: Vec3 = [m[1], m[3] + e, m[4]];
-  const c: Vec3 = [m[2], m[4], m[5] + e];
-  const [bc, ca, ab] = [cross(b, c), cross(c, a), cross(a, b)];
-  let v: Vec3 = normalize([0.3, 0.5, 0.8]);
-  for (let i = 0; i < 40; i++) v = normalize([dot(bc, v), dot(ca, v), dot(ab, v)]);
-  return v.every(Number.isFinite) ? v : null;
 }
 
 /** How far a vanishing point lies off the picture's vertical through the middle: 0 straight above or below, radians. */
@@ -170,7 +26,7 @@ const offVertical = (p: Vec3) => Math.atan2(Math.abs(p[0]), Math.abs(p[1]));
  * next likely grouping instead of the likeliest; an empty list where there is none.
  */
 export function groupLines(list: Line[], frame: Frame, tolerance = 0.025, rank = 0): LineGroup[] {
-  const lines = list.map(prepare(frame));
+  const lines = list.map((l) => normalLine(l, frame, 0.7));
   const random = shuffler(list.length * 7919 + 13);
   const all = lines.map((_, i) => i).filter((i) => lines[i].length > 1e-6);
   // Uprights are looked for first, among lines that could be: they are the surest to name.
@@ -206,7 +62,7 @@ const near = (value: number, sigma: number) => Math.exp(-0.5 * (value / sigma) *
  * is about level. One alone where no two can.
  */
 function rankedPairs(
-  lines: Prepared[],
+  lines: NormalLine[],
   free: number[],
   up: Candidate | null,
   candidates: Candidate[],

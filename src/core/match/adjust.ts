@@ -219,6 +219,10 @@ export function leaveOut(u: Unknowns, linear: Linear, i: number): { step: Float6
   return { step, drop: linear.costs[i] + fall };
 }
 
+/** Gradient of half the sum of squares by the unknowns, nuisances eliminated. */
+export const gradientOf = (u: Unknowns, evidence: Evidence[], state: State): Float64Array =>
+  linearise(u, evidence, state).gradient;
+
 /** Information (n x n) that one piece of evidence holds on the unknowns, its nuisances eliminated. */
 export const informationOf = (u: Unknowns, evidence: Evidence, state: State): Float64Array =>
   linearise(u, [evidence], state).matrices[0];

@@ -31,9 +31,19 @@ const still = { settle: none, move: none, save: none, restore: none };
 
 const AXES: Record<string, Vec3> = { x: [1, 0, 0], y: [0, 1, 0], z: [0, 0, 1] };
 
+/** Ending of a level family's name that stands at right angles to its namesake. */
+const SQUARE = "+90";
+
+/** The family that an axis belongs to: a level one at right angles to another has no heading of its own. */
+export const familyName = (axis: string): string =>
+  axis.startsWith("level:") && axis.endsWith(SQUARE) ? axis.slice(0, -SQUARE.length) : axis;
+
 /** World direction of an axis or family name. */
-export const axisDirection = (state: Pick<State, "families">, axis: string): Vec3 =>
-  AXES[axis] ?? state.families.get(axis)!;
+export function axisDirection(state: Pick<State, "families">, axis: string): Vec3 {
+  const name = familyName(axis);
+  const d = state.families.get(name) ?? AXES[name];
+  return name === axis ? d : [-d[1], d[0], d[2]];
+}
 
 /** Ray (x, y, 1) through a pixel, and the derivative of (x, y) by the pixel: six numbers from `at` on. */
 function rayAndSlope(camera: Camera, pixel: Vec2, out: Float64Array, at = 0): void {

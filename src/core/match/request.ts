@@ -75,6 +75,8 @@ export const SolveRequestSchema = v.object({
       focalTolerance: optional(Positive),
       principal: optional(PixelSchema),
       distortion: optional(DistortionSchema),
+      /** What EXIF, kit or database say of the lens, whether it is counted or not: compared with what the marks say. */
+      noted: optional(v.object({ focalPx: Positive, relative: Positive, source: v.string("must be a text") })),
       solve: optional(v.array(v.picklist(["focal", "principal", "k1", "k2"], "must be focal, principal, k1 or k2"))),
     }),
   ),
@@ -86,6 +88,13 @@ export const SolveRequestSchema = v.object({
   cameraHeight: optional(v.object({ metres: Positive, sigmaMetres: optional(NotNegative) })),
   /** The camera was held level: its tilt as a soft constraint, degrees. */
   level: optional(v.object({ tiltDeg: optional(Finite), sigmaDeg: Positive })),
+  /** How true built things are to the directions of their families, degrees: of all, and of single axes. */
+  tolerance: optional(
+    v.object(
+      { deg: optional(NotNegative), families: optional(v.record(v.string(), NotNegative)) },
+      "must be {deg, families}",
+    ),
+  ),
   robust: optional(v.boolean("must be true or false")),
 });
 
@@ -100,6 +109,8 @@ export interface Finding {
   severity: Severity;
   message: string;
   ids: string[];
+  /** Figures that the sentence names, for what can be done about it. */
+  numbers?: Record<string, number>;
 }
 
 export interface AnswerCamera {
@@ -111,16 +122,22 @@ export interface AnswerCamera {
   fovDeg: { horizontal: number; vertical: number };
 }
 
+/** One standard deviation of every part of the answer. */
+export interface AnswerSigma {
+  focalPx: number;
+  rotationDeg: [number, number, number];
+  positionM: [number, number, number] | null;
+  cameraHeightM: number | null;
+}
+
 export interface SolveAnswer {
   camera: AnswerCamera | null;
   rmsPx: number | null;
   residuals: { id: string; px: number; influence: number | null }[];
-  sigma: {
-    focalPx: number;
-    rotationDeg: [number, number, number];
-    positionM: [number, number, number] | null;
-    cameraHeightM: number | null;
-  } | null;
+  /** A priori, from the marks' own noise. */
+  sigma: AnswerSigma | null;
+  /** Widened by how the marks scatter and by how true the marked things are. */
+  sigmaWidened: AnswerSigma | null;
   alternatives: { camera: AnswerCamera; rmsPx: number }[];
   findings: Finding[];
 }

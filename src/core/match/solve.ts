@@ -4,6 +4,7 @@ import type { Camera, Frame, Lens } from "../optics/camera.ts";
 import { fieldsOfView, orientationAngles, projectPoint, rotationFromAngles } from "../optics/camera.ts";
 import { foldsWithin, noDistortion } from "../optics/distortion.ts";
 import type { Adjusted } from "./adjust.ts";
+import { lensEvidence } from "./notedLens.ts";
 import { adjust, costOf, covarianceOf, leaveOut } from "./adjust.ts";
 import type { Evidence } from "./evidence.ts";
 import {
@@ -12,13 +13,15 @@ import {
   LineEvidence,
   SurfaceLengthEvidence,
   axisDirection,
+  familyName,
   horizonEvidence,
   readLength,
   tieEvidence,
   valueEvidence,
 } from "./evidence.ts";
 import { poseCamera, poseFromSpace, posesFromPlane } from "./pose.ts";
-import type { AnswerCamera, Finding, RequestEdge, SolveAnswer, SolveRequest } from "./request.ts";
+import { lensAgainstMarks } from "./notedLens.ts";
+import type { AnswerCamera, AnswerSigma, Finding, RequestEdge, SolveAnswer, SolveRequest } from "./request.ts";
 import type { StartRotation } from "./start.ts";
 import {
   familyDirection,
@@ -30,6 +33,8 @@ import {
 } from "./start.ts";
 import type { State, Unknowns } from "./unknowns.ts";
 import { FOCAL_INDEX, moved, placeAtHeight, unknownCount } from "./unknowns.ts";
+import type { Widened } from "./widen.ts";
+import { deviationOf, widened } from "./widen.ts";
 
 /** The request with its gaps filled. */
 interface Problem {
@@ -86,7 +91,7 @@ function chooseUnknowns(p: Problem): Unknowns {
     mode: free ? "free" : p.request.origin ? "origin" : "above",
     scale: p.hasScale,
     origin: (p.request.origin as Vec2) ?? null,
-    levels: names("level:"),
+    levels: [...new Set(names("level:").map(familyName))],
     // A family of one has no direction to solve for: it is only straight.
     frees: names("free:").filter((name) => p.byAxis.get(name)!.length >= 2),
   };
@@ -123,7 +128,7 @@ function gatherEvidence(p: Problem, u: Unknowns, start: State, assumed: StartRot
     evidence.push(valueEvidence((s) => s.camera.position[2], cameraHeight.metres, sigma));
   }
   if (u.focal && p.focalPx !== null) {
-    evidence.push(valueEvidence((s) => s.camera.focalPx, p.focalPx, lens!.focalTolerance!));
+    evidence.push(lensEvidence(p.focalPx, lens!.focalTolerance!));
   }
   const rotation0 = start.camera.rotation;
   if (assumed === "level") {
@@ -178,7 +183,7 @@ interface Start extends StartRotation {
 function startFromEdges(p: Problem, u: Unknowns, focalPx: number): Start | null {
   const lens: Lens = { ...p.lens, focalPx };
   const direction = (axis: string) => familyDirection(lens, p.byAxis.get(axis) ?? []);
-  const levels = u.levels.map(direction);
+  const levels = [...p.byAxis.keys()].filter((a) => a.startsWith("level:")).map(direction);
   const horizon = horizonUp(p, lens);
   const [x, y, z] = AXIS_NAMES.map(direction);
   const flat = [x, y, ...levels].filter((d) => d !== null);
@@ -189,8 +194,11 @@ function startFromEdges(p: Problem, u: Unknowns, focalPx: number): Start | null 
   if (!found) return null;
   const families = new Map<string, Vec3>();
   for (const name of [...u.levels, ...u.frees]) {
-    const d = direction(name);
+    const own = direction(name);
+    const across = own ? null : direction(`${name}+90`);
+    const d = own ?? across;
     let w: Vec3 = d ? applyTransposed(found.rotation, d.vector) : [1, 0, 0];
+    if (across) w = [w[1], -w[0], w[2]];
     if (name.startsWith("level:")) w = normalize([w[0], w[1], 0]);
     families.set(name, Math.hypot(...w) > 0.5 ? w : [1, 0, 0]);
   }
@@ -290,6 +298,7 @@ const nothing = (findings: Finding[]): SolveAnswer => ({
   rmsPx: null,
   residuals: [],
   sigma: null,
+  sigmaWidened: null,
   alternatives: [],
   findings,
 });
@@ -399,6 +408,8 @@ export interface Inside {
   evidence: Evidence[];
   adjusted: Adjusted;
   hasScale: boolean;
+  /** Of the unknowns, widened by how the marks scatter and how true the marked things are; null where one is open. */
+  covariance: Float64Array | null;
 }
 
 /** Solves one request. Never throws on well-formed input: what cannot be solved is answered with a finding. */
@@ -531,13 +542,15 @@ function solveAll(request: SolveRequest): Solved {
       ),
     ]);
   }
-  const answer = describe(p, u, best, full, solutions.slice(1), rejected, findings);
+  const wide = widened(u, best, p.request);
+  const answer = describe(p, u, best, full, solutions.slice(1), rejected, findings, wide);
   const inside: Inside = {
     unknowns: u,
     state: best.state,
     evidence: best.evidence,
     adjusted: best,
     hasScale: p.hasScale,
+    covariance: wide?.covariance ?? null,
   };
   return { answer, inside: answer.camera ? inside : null };
 }
@@ -664,6 +677,7 @@ function describe(
   others: Solution[],
   rejected: string[],
   findings: Finding[],
+  wide: Widened | null,
 ): SolveAnswer {
   const { state } = best;
   const { camera } = state;
@@ -839,7 +853,7 @@ function describe(
       ),
     );
   }
-  const spread = (read: (s: State) => number): number => {
+  const gradientOf = (read: (s: State) => number): Float64Array => {
     const h = 1e-5;
     const g = new Float64Array(n);
     for (let i = 0; i < n; i++) {
@@ -850,10 +864,27 @@ function describe(
       step[i] = -s;
       g[i] = (a - read(moved(u, state, step))) / (2 * s);
     }
-    let v = 0;
-    for (let i = 0; i < n; i++) for (let j = 0; j < n; j++) v += g[i] * covariance[i * n + j] * g[j];
-    return Math.sqrt(Math.max(0, v));
+    return g;
   };
+  const places = p.hasScale ? [0, 1, 2].map((i) => gradientOf((s) => s.camera.position[i])) : null;
+  const sigmaFrom = (c: Float64Array): AnswerSigma => ({
+    focalPx: u.focal ? Math.sqrt(c[FOCAL_INDEX * n + FOCAL_INDEX]) * camera.focalPx : 0,
+    rotationDeg: [0, 1, 2].map((i) => toDegrees(Math.sqrt(c[i * n + i]))) as Vec3,
+    positionM: places && (places.map((g) => deviationOf(c, g)) as Vec3),
+    cameraHeightM: places && deviationOf(c, places[2]),
+  });
+  if (wide && wide.scatter > 1) {
+    findings.push(
+      finding(
+        "sigma-widened",
+        "info",
+        `The marks scatter ${wide.scatter.toFixed(1)} times as much as their own noise explains, so every ± is widened by that.`,
+      ),
+    );
+  }
+  const sigmaWidened = wide && sigmaFrom(wide.covariance);
+  const against = sigmaWidened && lensAgainstMarks(p.request, u, best, sigmaWidened.focalPx / camera.focalPx);
+  if (against) findings.push(against);
   const rms = rmsOf(best.evidence, state);
   const alternatives = others
     .filter((o) => differs(o.state.camera, camera) && rmsOf(o.evidence, o.state) < Math.max(4 * rms, rms + 4))
@@ -863,14 +894,8 @@ function describe(
     camera: answerCamera(camera, p.frame),
     rmsPx: rms,
     residuals,
-    sigma: {
-      focalPx: focalSigma * camera.focalPx,
-      rotationDeg: [0, 1, 2].map((i) => toDegrees(standard(i))) as [number, number, number],
-      positionM: p.hasScale
-        ? ([0, 1, 2].map((i) => spread((s) => s.camera.position[i])) as [number, number, number])
-        : null,
-      cameraHeightM: p.hasScale ? spread((s) => s.camera.position[2]) : null,
-    },
+    sigma: sigmaFrom(covariance),
+    sigmaWidened,
     alternatives,
     findings,
   };

@@ -1,5 +1,4 @@
 import type { Camera } from "../optics/camera.ts";
-import { covarianceOf } from "./adjust.ts";
 import { factor } from "./linear.ts";
 import type { Inside } from "./solve.ts";
 import { moved, unknownCount } from "./unknowns.ts";
@@ -7,11 +6,10 @@ import { moved, unknownCount } from "./unknowns.ts";
 /** Cameras one standard deviation to either side of the solved one, along independent directions of the unknowns. */
 export type Spread = [Camera, Camera][];
 
-/** The spread of a solution: columns of the Cholesky factor of its covariance. Empty where that is singular. */
+/** The spread of a solution: columns of the Cholesky factor of its widened covariance. Empty where that is singular. */
 export function spreadOf(inside: Inside): Spread {
-  const { unknowns: u, state, adjusted } = inside;
+  const { unknowns: u, state, covariance } = inside;
   const n = unknownCount(u);
-  const covariance = covarianceOf(u, adjusted.linear);
   if (!covariance) return [];
   const sizes = Float64Array.from({ length: n }, (_, i) => Math.sqrt(covariance[i * n + i]));
   const l = Float64Array.from(covariance, (c, k) => c / (sizes[Math.floor(k / n)] * sizes[k % n]));
