@@ -1,25 +1,27 @@
 import { readFile } from "node:fs/promises";
+import { parseArgs } from "node:util";
 
 /** A wrong command line, in a sentence. */
 export class UsageError extends Error {}
 
-/** Splits arguments into plain ones and --name values; flags named in `switches` take no value. */
+/** Splits arguments into plain ones and --name values; flags named in `switches` take no value. Throws UsageError. */
 export function parseOptions(args: string[], names: string[], switches: string[] = []) {
-  const plain: string[] = [];
-  const options = new Map<string, string>();
-  for (let i = 0; i < args.length; i++) {
-    const arg = args[i];
-    if (!arg.startsWith("--")) {
-      plain.push(arg);
-      continue;
-    }
-    const name = arg.slice(2);
-    if (switches.includes(name)) options.set(name, "");
-    else if (!names.includes(name)) throw new UsageError(`There is no option ${arg}. Try "harbor --help".`);
-    else if (i + 1 >= args.length) throw new UsageError(`${arg} needs a value.`);
-    else options.set(name, args[++i]);
+  const options = Object.fromEntries([
+    ...names.map((name) => [name, { type: "string" as const }]),
+    ...switches.map((name) => [name, { type: "boolean" as const }]),
+  ]);
+  try {
+    const { positionals, values } = parseArgs({ args, options, allowPositionals: true });
+    const given = Object.entries(values).map(([name, value]): [string, string] => [
+      name,
+      value === true ? "" : String(value),
+    ]);
+    return { plain: positionals, options: new Map(given) };
+  } catch (error) {
+    // Its first sentence names the option; what follows is advice for programmers.
+    const [said] = (error as Error).message.split(/\.\s|\n/);
+    throw new UsageError(`${said.replace(/\.$/, "")}. Try "harbor --help".`, { cause: error });
   }
-  return { plain, options };
 }
 
 /** A whole number of at least 1 from an option. */

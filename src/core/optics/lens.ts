@@ -3,7 +3,8 @@ import type { Frame } from "./camera.ts";
 import { equivalents35mm, focalFromEquivalent } from "./camera.ts";
 
 /** The ways in which people know a lens. Each can be had from the others, for a frame that shows the whole sensor. */
-export type LensFigure = "mm" | "eqDiagonal" | "eqWidth" | "horizontal" | "vertical" | "diagonal";
+export const LENS_FIGURES = ["mm", "eqDiagonal", "eqWidth", "horizontal", "vertical", "diagonal"] as const;
+export type LensFigure = (typeof LENS_FIGURES)[number];
 
 const longSide = (frame: Frame) => Math.max(frame.width, frame.height);
 

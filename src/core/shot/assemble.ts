@@ -10,8 +10,9 @@ import type { LightWeights } from "../trace/film.ts";
 import type { Lamp, Picture, SetPiece, TraceScene } from "../trace/scene.ts";
 import { groupLines } from "../detect/groups.ts";
 import { edgeMisfit } from "../match/evidence.ts";
-import type { RequestLength, SolveRequest } from "../match/request.ts";
-import { principalOfCrop } from "../optics/lens.ts";
+import type { Finding, RequestLength, SolveRequest } from "../match/request.ts";
+import { focalFromEquivalent } from "../optics/camera.ts";
+import { focalFromFigure, principalOfCrop } from "../optics/lens.ts";
 import { castersOf } from "../light/casters.ts";
 import { maskPicture } from "../light/mask.ts";
 import type { Prop, Shot, ShotEdge } from "./schema.ts";
@@ -84,21 +85,65 @@ export function otherReadings(shot: Shot, most = 3): Map<string, string>[] {
 
 const AXIS: Record<"x" | "y" | "z", Vec3> = { x: [1, 0, 0], y: [0, 1, 0], z: [0, 0, 1] };
 
-/** The surface of a known length in the solver's terms; undefined for the ground. */
-function lengthSurface(shot: Shot, on: string | null): RequestLength["on"] {
-  const surface = on === null ? undefined : shot.set[on];
-  if (!surface) return undefined;
+/** Why a known length cannot be counted. */
+type Uncounted = "gone" | "typed" | "round";
+
+/** The surface of a known length in the solver's terms, undefined for the ground; or why it cannot be counted. */
+function lengthSurface(shot: Shot, on: string | null): RequestLength["on"] | Uncounted {
+  if (on === null) return undefined;
+  const surface = shot.set[on];
+  if (!surface) return "gone";
   if (surface.kind === "ground") return surface.height > 0 ? { height: surface.height } : undefined;
-  if (surface.kind === "wall") {
-    const foot = shot.set[surface.on];
-    if (foot?.kind !== "ground") return undefined;
-    const ends = [foot.vertices[surface.edge], foot.vertices[(surface.edge + 1) % foot.vertices.length]];
-    const pixels = ends.map((end) => end.pixel);
-    // A wall on typed corners has its place in metres: it says nothing of the scale by the plate's own pixels.
-    return pixels[0] && pixels[1] ? { wall: [pixels[0], pixels[1]] } : undefined;
-  }
-  return undefined;
+  if (surface.kind === "post") return "round";
+  const foot = shot.set[surface.on];
+  if (foot?.kind !== "ground") return "gone";
+  const ends = [foot.vertices[surface.edge], foot.vertices[(surface.edge + 1) % foot.vertices.length]];
+  if (!ends[0] || !ends[1]) return "gone";
+  const pixels = ends.map((end) => end.pixel);
+  // A wall on typed corners has its place in metres: it says nothing of the scale by the plate's own pixels.
+  return pixels[0] && pixels[1] ? { wall: [pixels[0], pixels[1]] } : "typed";
 }
+
+const UNCOUNTED: Record<Uncounted, string> = {
+  gone: "the surface that it lies on is gone. Say what it lies on now, or delete it.",
+  typed: "its wall stands on typed corners, which have metres but no pixels. Place the wall's corners on the plate.",
+  round: "it lies on a round post, whose surface is not flat. Mark it upright from the ground instead.",
+};
+
+/** Known lengths that are not counted, with why, as findings. */
+export function uncountedLengths(shot: Shot): Finding[] {
+  return Object.values(shot.lengths).flatMap((l): Finding[] => {
+    const on = l.muted ? undefined : lengthSurface(shot, l.on);
+    if (typeof on !== "string") return [];
+    const message = `Length ${l.name || l.id} is not counted: ${UNCOUNTED[on]}`;
+    return [{ code: "length-uncounted", severity: "warning", message, ids: [l.id] }];
+  });
+}
+
+/** Standard deviation of a focal length from EXIF: whole millimetres of an equivalent, and crops that nobody noted (common practice, no published source). */
+const EXIF_RELATIVE = 0.04;
+
+/** Focal length that EXIF tells, pixels: by the equivalent, else by millimetres and the sensor; null where it says nothing. */
+export function exifFocal(shot: Shot): number | null {
+  const { equivalentMm, focalMm } = shot.plate.exif;
+  const whole = shot.lens.crop ?? shotFrame(shot);
+  if (equivalentMm) return focalFromEquivalent(equivalentMm, whole);
+  return focalMm ? focalFromFigure("mm", focalMm, whole, shot.lens.sensorMm) : null;
+}
+
+/** What is known of the lens besides the marks: given by hand, kit or database, else by EXIF; null where nothing is. */
+export function notedLens(shot: Shot): { focalPx: number; relative: number; source: string } | null {
+  const { focal, focalPx, tolerance, source } = shot.lens;
+  if (focal !== "solve" && focalPx !== null && source !== AS_SOLVED) {
+    const named = source ? source[0].toUpperCase() + source.slice(1) : "The given lens";
+    return { focalPx, relative: focal === "hold" ? Math.min(tolerance, 0.02) : tolerance, source: named };
+  }
+  const exif = shot.plate.drawing ? null : exifFocal(shot);
+  return exif ? { focalPx: exif, relative: EXIF_RELATIVE, source: "EXIF" } : null;
+}
+
+/** Source of a focal length that was taken over from the marks themselves. */
+export const AS_SOLVED = "as solved";
 
 export function solveRequestOf(shot: Shot): SolveRequest {
   const { lens, plate, match } = shot;
@@ -129,6 +174,8 @@ export function solveRequestOf(shot: Shot): SolveRequest {
       request.focalTolerance = 0.6 * request.focalPx;
     }
   }
+  const noted = lens.marksSettled || locked ? null : notedLens(shot);
+  if (noted) request.noted = noted;
   return {
     plate: frame,
     lens: request,
@@ -149,6 +196,7 @@ export function solveRequestOf(shot: Shot): SolveRequest {
     lengths: Object.values(shot.lengths).flatMap((l) => {
       if (l.muted) return [];
       const on = lengthSurface(shot, l.on);
+      if (typeof on === "string") return [];
       return [
         {
           id: l.id,
@@ -171,6 +219,9 @@ export function solveRequestOf(shot: Shot): SolveRequest {
     cameraHeight: shot.cameraHeight,
     level: shot.level,
     robust: match.robust,
+    ...(match.tolerance.deg > 0 || Object.keys(match.tolerance.families).length > 0
+      ? { tolerance: match.tolerance }
+      : {}),
   };
 }
 

@@ -7,10 +7,18 @@ import type { Camera } from "../optics/camera.ts";
 import { projectPoint, rotationFromAngles } from "../optics/camera.ts";
 import { noDistortion } from "../optics/distortion.ts";
 import * as v from "valibot";
-import { edgeAxes, evidenceKey, markSigma, otherReadings, solveRequestOf } from "./assemble.ts";
+import {
+  edgeAxes,
+  evidenceKey,
+  markSigma,
+  otherReadings,
+  solveRequestOf,
+  notedLens,
+  uncountedLengths,
+} from "./assemble.ts";
 import { handAnswer, takeCamera } from "./resolve.ts";
 import type { Shot } from "./schema.ts";
-import { newEdge, newLength, parseShot, plainProp } from "./schema.ts";
+import { newEdge, newLength, parseShot, plainProp, newLamp } from "./schema.ts";
 import { testShot } from "../../testing/shots.ts";
 import { keepsGround, turnWorld } from "./turnWorld.ts";
 import type { WorldTurn } from "./turnWorld.ts";
@@ -96,7 +104,38 @@ describe("what a shot asks the solver", () => {
     expect(solveRequestOf(shot).lengths![0].on).toEqual({ height: 0.9 });
     shot.lengths["length-1"].on = "wall-1";
     shot.set["ground-1"].vertices[0].pixel = null;
-    expect(solveRequestOf(shot).lengths![0].on).toBeUndefined();
+    // Silently laid on the ground it would give a wrong scale.
+    expect(solveRequestOf(shot).lengths).toEqual([]);
+    expect(uncountedLengths(shot)[0].message).toMatch(/length-1 is not counted: its wall stands on typed corners/);
+    delete shot.set["wall-1"];
+    expect(solveRequestOf(shot).lengths).toEqual([]);
+    expect(uncountedLengths(shot)[0].ids).toEqual(["length-1"]);
+    expect(uncountedLengths(shot)[0].message).toContain("is gone");
+    shot.lengths["length-1"].on = null;
+    expect(uncountedLengths(shot)).toEqual([]);
+  });
+
+  test("what is noted of the lens goes along, from EXIF or given, until the user has settled it", () => {
+    const shot = marked();
+    expect(solveRequestOf(shot).lens!.noted).toBeUndefined();
+    shot.plate.exif.equivalentMm = 28;
+    // 28 mm of the 43.27 mm diagonal.
+    const exif = (28 / 43.267) * Math.hypot(1920, 1280);
+    expect(notedLens(shot)).toMatchObject({ source: "EXIF", relative: 0.04 });
+    expect(notedLens(shot)!.focalPx).toBeCloseTo(exif, 0);
+    Object.assign(shot.lens, { focal: "tolerant", focalPx: 900, tolerance: 0.1, source: "lens kit “Mine”" });
+    expect(solveRequestOf(shot).lens!.noted).toEqual({ focalPx: 900, relative: 0.1, source: "Lens kit “Mine”" });
+    // The marks are of a lens of 1500 px: both numbers are said, whichever way the lens is taken.
+    for (const focal of ["solve", "tolerant", "hold"] as const) {
+      shot.lens.focal = focal;
+      shot.plate.exif.equivalentMm = focal === "solve" ? 16 : null;
+      const found = solve(solveRequestOf(shot)).findings.find((f) => f.code === "lens-against-marks")!;
+      expect(found.numbers!.noted).toBeCloseTo(focal === "solve" ? (exif * 16) / 28 : 900, -1);
+      expect(Math.abs(found.numbers!.marks / 1500 - 1)).toBeLessThan(0.01);
+      expect(found.message).toContain("px");
+    }
+    shot.lens.marksSettled = true;
+    expect(solve(solveRequestOf(shot)).findings.map((f) => f.code)).not.toContain("lens-against-marks");
   });
 
   test("a drawing has wider marks and a loose lens; a hand match asks nothing new when marks move", () => {
@@ -172,7 +211,9 @@ describe("turning the world", () => {
       placement: { position: [2, 1, 0], turnDeg: 10, leanDeg: [0, 0], scale: [1, 1, 1] },
       keeps: "metres",
       ...plainProp(),
+      motion: { offset: [0.5, 0, 0.1], turnDeg: 3 },
     };
+    shot.light.lamps["lamp-1"] = { ...newLamp("lamp-1", "spot", [1, 0, 2]), azimuthDeg: 45, tiltDeg: -30 };
     const before = structuredClone(shot);
     turnWorld(shot, "left");
     const ground = shot.set["ground-1"];
@@ -182,7 +223,12 @@ describe("turning the world", () => {
     expect(shot.props["prop-1"].placement.turnDeg).toBeCloseTo(100, 9);
     // Azimuths run clockwise: a quarter to the left takes 90 degrees off.
     expect(shot.light.sun.azimuthDeg).toBeCloseTo(before.light.sun.azimuthDeg - 90, 9);
+    expect(shot.props["prop-1"].motion).toEqual({ offset: [0, 0.5, 0.1], turnDeg: 3 });
+    expect(shot.light.lamps["lamp-1"].position).toEqual([0, 1, 2]);
+    expect(shot.light.lamps["lamp-1"].azimuthDeg).toBeCloseTo(-45, 9);
     for (let i = 0; i < 3; i++) turnWorld(shot, "left");
+    expect(shot.light).toEqual(before.light);
+    expect(shot.props["prop-1"].motion).toEqual(before.props["prop-1"].motion);
     expect(shot.set).toEqual(before.set);
     expect(shot.box).toEqual(before.box);
     expect(shot.edges).toEqual(before.edges);
@@ -213,6 +259,18 @@ describe("documents of the first version", () => {
     expect(shot.edges.e).toMatchObject({ axis: "z", weight: 1, muted: false });
     expect(shot.lengths.l).toMatchObject({ along: null, metres: 2, sigmaMetres: 0 });
     expect(shot.match.by).toBe("marks");
+  });
+
+  test("version 3 had its lens in words: what was typed in millimetres still follows the sensor", () => {
+    const { tolerance, ...match } = marked().match;
+    const old = (source: string) => {
+      const { givenAs, marksSettled, ...lens } = { ...marked().lens, focal: "tolerant", focalPx: 1000, source };
+      expect([givenAs, marksSettled]).toEqual([null, false]);
+      return { ...marked(), version: 3, lens, match };
+    };
+    expect(parseShot(old("typed: focal length 24")).lens.givenAs).toBe("mm");
+    expect(parseShot(old("EXIF, 24 mm")).lens.givenAs).toBeNull();
+    expect(parseShot(old("")).match.tolerance).toEqual(tolerance);
   });
 });
 

@@ -1,8 +1,10 @@
 import type { Draft } from "immer";
 import type { Vec3 } from "../math/vec3.ts";
-import { distance } from "../math/vec3.ts";
+import { distance, dot, toDegrees } from "../math/vec3.ts";
 import type { Camera } from "../optics/camera.ts";
 import { groundPlane, pixelOnPlane, projectPoint } from "../optics/camera.ts";
+import type { Sighting } from "../light/sighting.ts";
+import { sunFromSighting } from "../light/sighting.ts";
 import type { SolveAnswer } from "../match/request.ts";
 import { evidenceKey } from "./assemble.ts";
 import type { SetVertex, Shot } from "./schema.ts";
@@ -15,8 +17,10 @@ export interface Movement {
   metres: number;
   /** Pixels that it moves on the plate. */
   pixels: number;
-  /** A vertex whose pixel no longer meets the ground keeps its metres. */
+  /** A vertex whose pixel no longer meets the ground keeps its metres; a sun whose sighting no longer can be read stays. */
   lost: boolean;
+  /** How far a direction turns, instead of metres and pixels. */
+  degrees?: number;
 }
 
 /**
@@ -26,9 +30,9 @@ export interface Movement {
  */
 export function takeCamera(
   draft: Draft<Shot> | Shot,
-  answer: Pick<SolveAnswer, "camera" | "sigma" | "rmsPx">,
+  answer: Pick<SolveAnswer, "camera" | "sigmaWidened" | "rmsPx">,
 ): Movement[] {
-  const { camera, sigma } = answer;
+  const { camera, sigmaWidened: sigma } = answer;
   if (!camera) return [];
   const old = draft.solved?.camera as Camera | undefined;
   const next: Camera = {
@@ -50,6 +54,8 @@ export function takeCamera(
   };
   if (!old) return [];
   const movements: Movement[] = [];
+  const sun = followSun(draft, old, next);
+  if (sun) movements.push(sun);
   const note = (id: string, name: string, before: Vec3, after: Vec3, lost = false) => {
     const [p, q] = [projectPoint(old, before), projectPoint(next, after)];
     const pixels = p && q ? Math.hypot(p[0] - q[0], p[1] - q[1]) : 0;
@@ -87,7 +93,27 @@ export function takeCamera(
   return movements;
 }
 
+/** Degrees within which a sun stands where its sighting puts it. */
+const SIGHTED_DEG = 0.02;
+
+/** A sun that stands where its sighting put it goes on doing so under another camera; a typed one stays. Tells its movement. */
+function followSun(draft: Draft<Shot> | Shot, old: Camera, next: Camera): Movement | null {
+  const { sighting, sun } = draft.light;
+  if (!sighting) return null;
+  const [before, after] = [sunFromSighting(old, sighting as Sighting), sunFromSighting(next, sighting as Sighting)];
+  if (typeof before === "string") return null;
+  const off = (a: number, b: number) => Math.abs(((((a - b) % 360) + 540) % 360) - 180);
+  if (off(sun.azimuthDeg, toDegrees(before.azimuth)) > SIGHTED_DEG) return null;
+  if (off(sun.elevationDeg, toDegrees(before.elevation)) > SIGHTED_DEG) return null;
+  const movement = { id: "sun", name: "The sun", metres: 0, pixels: 0 };
+  if (typeof after === "string") return { ...movement, lost: true };
+  sun.azimuthDeg = toDegrees(after.azimuth);
+  sun.elevationDeg = toDegrees(after.elevation);
+  const turned = Math.acos(Math.min(1, dot(before.direction, after.direction)));
+  return toDegrees(turned) > 0.05 ? { ...movement, lost: false, degrees: toDegrees(turned) } : null;
+}
+
 /** The camera alone, as an answer, for one that was matched by hand. */
-export function handAnswer(camera: Camera): Pick<SolveAnswer, "camera" | "sigma" | "rmsPx"> {
-  return { camera: { ...camera, fovDeg: { horizontal: 0, vertical: 0 } }, sigma: null, rmsPx: null };
+export function handAnswer(camera: Camera): Pick<SolveAnswer, "camera" | "sigmaWidened" | "rmsPx"> {
+  return { camera: { ...camera, fovDeg: { horizontal: 0, vertical: 0 } }, sigmaWidened: null, rmsPx: null };
 }

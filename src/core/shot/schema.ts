@@ -1,12 +1,14 @@
 import * as v from "valibot";
 import { AxisSchema, DistortionSchema, PixelSchema } from "../match/request.ts";
+import { USUAL_TOLERANCE_DEG } from "../match/widen.ts";
 import { noDistortion } from "../optics/distortion.ts";
+import { LENS_FIGURES } from "../optics/lens.ts";
 import type { Vec2 } from "../math/vec3.ts";
 import { textUpTo } from "../text/storable.ts";
 
 /** The shot document: the one model that browser, server and command line share. */
 
-export const SHOT_VERSION = 3;
+export const SHOT_VERSION = 4;
 
 /** Bounds of every document: far above what a shot needs, far below what could hold up a server. */
 const MOST = { number: 1e9, things: 5000, points: 2000, curve: 65_536, pixels: 65_535 };
@@ -159,6 +161,10 @@ const LensSchema = v.object({
   tolerance: v.pipe(Finite, v.minValue(1e-4, "must be greater than 0"), v.maxValue(1)),
   /** Where that value comes from, in words. */
   source: Text,
+  /** The figure by which it was given; null where it was not typed. What is given in millimetres follows the sensor. */
+  givenAs: v.nullable(v.picklist([...LENS_FIGURES, "px"])),
+  /** The user has settled that the marks are right where they contradict what is noted of the lens. */
+  marksSettled: v.boolean(),
   /** Longer side of the sensor, millimetres. */
   sensorMm: v.nullable(Positive),
   solveK1: v.boolean(),
@@ -365,6 +371,14 @@ export const ShotSchema = v.object({
   match: v.object({
     by: v.picklist(["marks", "hand"]),
     robust: v.boolean(),
+    /** How true the marked things are to their directions, degrees: all, and families by axis. */
+    tolerance: v.object({
+      deg: v.pipe(NotNegative, v.maxValue(20, "must be 20 or less")),
+      families: v.pipe(
+        v.record(AxisSchema, v.pipe(NotNegative, v.maxValue(20, "must be 20 or less"))),
+        v.maxEntries(MOST.things, "has too many entries"),
+      ),
+    }),
     locks: v.object({ rotation: v.boolean(), lens: v.boolean(), position: v.boolean() }),
     /** World point that hand moves keep on its pixel. */
     held: v.nullable(v.object({ world: Vec3Schema, pixel: PixelSchema })),
@@ -414,6 +428,8 @@ const noEvidence = (): Pick<
     focalPx: null,
     tolerance: 0.04,
     source: "",
+    givenAs: null,
+    marksSettled: false,
     sensorMm: null,
     solveK1: false,
     solveK2: false,
@@ -426,6 +442,7 @@ const noEvidence = (): Pick<
   match: {
     by: "marks",
     robust: false,
+    tolerance: { deg: USUAL_TOLERANCE_DEG, families: {} },
     locks: { rotation: false, lens: false, position: false },
     held: null,
   },
@@ -571,6 +588,17 @@ const MIGRATIONS: Record<number, (old: Record<string, unknown>) => Record<string
     focus: newFocus(),
     render: { ...renderDefaults(), ...(old.render as object) },
   }),
+  // Version 4: how true marked things are, how the focal length was given, and who is right about the lens.
+  3: (old) => {
+    const lens = old.lens as { source: string };
+    const typed = lens.source.startsWith("typed: focal length");
+    return {
+      ...old,
+      version: 4,
+      lens: { ...lens, givenAs: typed ? "mm" : null, marksSettled: false },
+      match: { ...(old.match as object), tolerance: noEvidence().match.tolerance },
+    };
+  },
 };
 
 /** Checks a stored or received document, migrated to the current version. Throws with the name of the wrong field. */

@@ -1,4 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
+import { sunFromSighting } from "#core/light/sighting";
+import { toDegrees } from "#core/math/vec3";
 import { projectPoint, rotationFromAngles } from "#core/optics/camera";
 import { noDistortion } from "#core/optics/distortion";
 import type { SolveAnswer } from "#core/match/request";
@@ -97,9 +99,29 @@ describe("solving again when work exists", () => {
     camera: { ...camera(focalPx), fovDeg: { horizontal: 0, vertical: 0 } },
     rmsPx: 0,
     residuals: [],
-    sigma: { focalPx: 1, rotationDeg: [0, 0, 0], positionM: null, cameraHeightM: null },
+    sigma: null,
+    sigmaWidened: { focalPx: 1, rotationDeg: [0, 0, 0], positionM: null, cameraHeightM: null },
     alternatives: [],
     findings: [],
+  });
+
+  test("a sun that its sighting gave goes on following it, a typed one stays, and the movement is told", () => {
+    const shot = testShot();
+    takeCamera(shot, answer(600));
+    const at = (p: Vec3) => projectPoint(camera(600), p) as Vec2;
+    // A post of 1 m whose shadow falls 1 m towards -Y: the sun stands in +Y, 45 degrees high.
+    shot.light.sighting = { foot: at([0.3, 1.5, 0]), top: at([0.3, 1.5, 1]), tip: at([0.3, 0.5, 0]) };
+    Object.assign(shot.light.sun, { azimuthDeg: 0, elevationDeg: 45 });
+    const typed = structuredClone(shot);
+    typed.light.sun.elevationDeg = 50;
+    const moved = takeCamera(shot, answer(660));
+    const sighted = sunFromSighting(camera(660), shot.light.sighting);
+    if (typeof sighted === "string") throw new Error(sighted);
+    expect(shot.light.sun.elevationDeg).toBeCloseTo(toDegrees(sighted.elevation), 9);
+    expect(Math.abs(shot.light.sun.elevationDeg - 45)).toBeGreaterThan(0.1);
+    expect(moved.find((m) => m.id === "sun")!.degrees).toBeGreaterThan(0.1);
+    expect(takeCamera(typed, answer(660)).map((m) => m.id)).not.toContain("sun");
+    expect(typed.light.sun.elevationDeg).toBe(50);
   });
 
   test("placed corners follow the plate, typed ones keep their metres, props as chosen", () => {

@@ -51,7 +51,8 @@ function turnedAxis(m: Mat3, axis: "x" | "y" | "z"): { axis: "x" | "y" | "z"; re
 }
 
 /**
- * Turns everything that is told in world terms: marks' axes, known points, set, props, box, sun and the camera itself.
+ * Turns everything that is told in world terms: marks' axes, known points, set, props and their motion, box, sun, lamps and
+ * the camera itself.
  * Turns that change the ground leave set and props where they are in their own metres, so they are meant for before
  * those exist.
  */
@@ -94,6 +95,11 @@ export function turnWorld(draft: Draft<Shot> | Shot, turn: WorldTurn): void {
   for (const prop of Object.values(draft.props)) {
     prop.placement.position = move(prop.placement.position as Vec3);
     prop.placement.turnDeg = wrapped(prop.placement.turnDeg + quarter);
+    if (prop.motion) prop.motion.offset = move(prop.motion.offset as Vec3);
+  }
+  for (const lamp of Object.values(draft.light.lamps)) {
+    lamp.position = move(lamp.position as Vec3);
+    lamp.azimuthDeg = wrapped(lamp.azimuthDeg - quarter);
   }
   draft.light.sun.azimuthDeg = (((draft.light.sun.azimuthDeg - quarter) % 360) + 360) % 360;
 }

@@ -182,7 +182,7 @@ const ghosts = computed(() => {
     </template>
     <g v-for="g in ghosts" :key="g.axis" :class="`axis-${g.axis}`">
       <path :d="g.d" class="ghost" />
-      <text :x="g.at[0] + 8" :y="g.at[1] - 6">± −{{ (g.gain * 100).toFixed(0) }} %</text>
+      <text :x="g.at[0] + 8" :y="g.at[1] - 6">focal length ± {{ (g.gain * 100).toFixed(0) }} % better</text>
     </g>
     <template v-if="desk.step === 'camera'">
       <g v-for="g in gauges" :key="g.id" :class="['gauge', g.kind, { on: g.on }]">

@@ -14,6 +14,7 @@ import { useSolver } from "../stores/solver.ts";
 import { edgeAxes } from "#core/shot/assemble";
 import { edgeMisfit } from "#core/match/evidence";
 import ChecksOverlay from "./ChecksOverlay.vue";
+import { SURE } from "#core/detect/propose";
 import { edgeTone } from "./edgeWords.ts";
 import { boxLines, horizonLine, worldLine } from "./guides.ts";
 import type { Handle } from "./marks.ts";
@@ -207,7 +208,11 @@ const pointHandles = computed(() => props.handles.filter((h) => !h.to).map((h) =
       </g>
     </g>
     <g v-if="desk.step === 'camera'">
-      <g v-for="p in proposals" :key="`p${p.i}`" :class="[`axis-${p.axis}`, 'proposal', { on: p.on }]">
+      <g
+        v-for="p in proposals"
+        :key="`p${p.i}`"
+        :class="[edgeTone(p.axis), 'proposal', { on: p.on, doubtful: p.sure < SURE }]"
+      >
         <path :d="p.d" />
       </g>
       <g
@@ -362,6 +367,9 @@ text {
   stroke: currentColor;
   stroke-width: 1.2;
   opacity: 0.75;
+}
+.proposal.doubtful path {
+  stroke-dasharray: 5 4;
 }
 .proposal.on path {
   stroke-width: 4;

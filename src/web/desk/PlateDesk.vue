@@ -154,19 +154,9 @@ type Drag =
 const drag = shallowRef<Drag | null>(null);
 const reach = () => 11 / desk.scale;
 
-/** The prop whose picture is nearest to a pixel, by its foot's ground box. */
-function propAt(pixel: Vec2): string | null {
-  if (!props.camera || desk.step !== "props") return null;
-  const canvas = viewCanvas.value;
-  if (!canvas) return null;
-  let best: { id: string; d: number } | null = null;
-  for (const h of handles.value) {
-    if (!h.key.endsWith(".foot")) continue;
-    const d = Math.hypot(h.at[0] - pixel[0], (h.at[1] - pixel[1]) * 0.5);
-    if (d < 160 / desk.scale && (!best || d < best.d)) best = { id: h.owner, d };
-  }
-  return best?.id ?? null;
-}
+/** The prop that is seen at a pixel. */
+const propAt = (pixel: Vec2): string | null =>
+  props.camera && desk.step === "props" ? (view?.propAt(props.camera, pixel) ?? null) : null;
 
 function down(e: PointerEvent): void {
   if (desk.outside) return;

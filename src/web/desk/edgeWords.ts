@@ -4,6 +4,7 @@ export function edgeWord(axis: string): string {
   if (axis === "z") return "upright edge";
   if (axis.length === 1) return `edge along ${axis.toUpperCase()}`;
   const [kind, name] = axis.split(":");
+  if (kind === "level" && name.endsWith("+90")) return `level edge square to “${name.slice(0, -3)}”`;
   return kind === "level" ? `level edge “${name}”` : /^curve-/.test(name) ? "curved edge" : `parallel edge “${name}”`;
 }
 
@@ -12,7 +13,7 @@ export function edgeLetter(axis: string): string {
   if (axis === "any") return "?";
   if (axis.length === 1) return axis.toUpperCase();
   const [kind, name] = axis.split(":");
-  return kind === "level" ? `≈${name}` : /^curve-/.test(name) ? "∿" : `∥${name}`;
+  return kind === "level" ? `≈${name.replace("+90", "⊥")}` : /^curve-/.test(name) ? "∿" : `∥${name}`;
 }
 
 /** The style class of an edge's direction. */

@@ -1,6 +1,6 @@
 import * as THREE from "three";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
-import type { Vec3 } from "#core/math/vec3";
+import type { Vec2, Vec3 } from "#core/math/vec3";
 import type { Camera, Frame } from "#core/optics/camera";
 import { pixelToTangent } from "#core/optics/camera";
 import type { Model } from "#core/props/model";
@@ -71,8 +71,8 @@ export class View3d {
     this.aim(camera, frame, size);
     const stepsOut = outside && !this.outside;
     this.outside = outside;
-    this.light(shot);
     this.fill(shot, models);
+    this.light(shot);
     this.showOutline(camera, frame, outside);
     if (stepsOut) this.stepBack(camera, shot);
     this.orbit.enabled = outside;
@@ -148,14 +148,20 @@ export class View3d {
     this.sky.groundColor.setRGB(...shot.light.albedo.colour);
     this.sky.intensity = sky * Math.PI;
     this.sky.position.set(0, 0, 1);
-    const props = Object.values(shot.props);
-    const c = props.length > 0 ? props[0].placement.position : [0, 0, 0];
-    this.sun.target.position.set(c[0], c[1], c[2]);
-    this.sun.position.set(c[0] + d[0] * 30, c[1] + d[1] * 30, c[2] + d[2] * 30);
+    // The shadow's box holds all props with the length of their shadows.
+    const box = new THREE.Box3();
+    for (const thing of this.things.children) if (thing.userData.prop) box.expandByObject(thing);
+    if (box.isEmpty()) box.set(new THREE.Vector3(-3, -3, 0), new THREE.Vector3(3, 3, 2));
+    const c = box.getCenter(new THREE.Vector3());
+    const tall = box.max.z - box.min.z;
+    const shadowLength = Math.min(8 * tall, (tall * Math.hypot(d[0], d[1])) / Math.max(0.05, d[2]));
+    const radius = box.getSize(new THREE.Vector3()).length() / 2 + shadowLength + 0.5;
+    this.sun.target.position.copy(c);
+    this.sun.position.set(c.x + d[0] * 2 * radius, c.y + d[1] * 2 * radius, c.z + d[2] * 2 * radius);
     const shadow = this.sun.shadow.camera;
-    shadow.left = shadow.bottom = -6;
-    shadow.right = shadow.top = 6;
-    shadow.far = 80;
+    shadow.left = shadow.bottom = -radius;
+    shadow.right = shadow.top = radius;
+    shadow.far = 4 * radius;
     shadow.updateProjectionMatrix();
   }
 
@@ -203,6 +209,8 @@ export class View3d {
         m[2][0] * sx, m[2][1] * sy, m[2][2] * sz, placement.position[2],
         0, 0, 0, 1,
       );
+      group.userData.prop = prop.id;
+      group.updateMatrixWorld(true);
       this.things.add(group);
     }
   }
@@ -250,6 +258,21 @@ export class View3d {
       if (!best || p.distanceTo(hit.point) < best.distanceTo(hit.point)) best = p;
     }
     return best ? [best.x, best.y, best.z] : null;
+  }
+
+  /** Id of the prop that is seen at a pixel of the plate; null beside all. */
+  propAt(camera: Camera, pixel: Vec2): string | null {
+    const [x, y] = pixelToTangent(camera, pixel);
+    const [r, down, f] = camera.rotation;
+    const direction = new THREE.Vector3(
+      ...([0, 1, 2].map((k) => r[k] * x + down[k] * y + f[k]) as [number, number, number]),
+    ).normalize();
+    const ray = new THREE.Raycaster(new THREE.Vector3(...camera.position), direction);
+    const props = this.things.children.filter((thing) => thing.userData.prop);
+    const [hit] = ray.intersectObjects(props, true);
+    let thing: THREE.Object3D | null = hit?.object ?? null;
+    while (thing && !thing.userData.prop) thing = thing.parent;
+    return thing ? (thing.userData.prop as string) : null;
   }
 
   private stepBack(camera: Camera, shot: Shot): void {

@@ -1,10 +1,10 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
+import { useDropZone, useEventListener } from "@vueuse/core";
+import { computed, onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from "vue";
 import { RouterLink, useRouter } from "vue-router";
-import { anglesFromDirection } from "#core/light/sun";
 import { equivalents35mm } from "#core/optics/camera";
-import { edgeAxes, sunDirection } from "#core/shot/assemble";
-import { toDegrees } from "#core/math/vec3";
+import { edgeAxes } from "#core/shot/assemble";
+import { lightIsSet, lightWord } from "../desk/lightWords.ts";
 import PlateDesk from "../desk/PlateDesk.vue";
 import { useHand } from "../desk/hand.ts";
 import { handMoveOf } from "../desk/handSteps.ts";
@@ -39,8 +39,9 @@ const models = useModels();
 const notices = useNotices();
 const hand = useHand();
 const sheet = ref(false);
-const over = ref(false);
-const propCards = ref<{ importModel: (files: FileList | null) => Promise<void> }>();
+const page = useTemplateRef<HTMLElement>("page");
+const { isOverDropZone: over } = useDropZone(page, { onDrop: (files, event) => void dropFile(files, event) });
+const propCards = ref<{ importModel: (files: ArrayLike<File> | null) => Promise<void> }>();
 
 /** In the Camera step the marks' own answer is shown; elsewhere the camera that the shot was built with. */
 const camera = computed(() => {
@@ -98,7 +99,6 @@ const results = computed<Record<StepName, string>>(() => {
   const shot = store.shot;
   if (!shot) return { plate: "", camera: "", set: "", props: "", light: "", render: "", comp: "", handover: "" };
   const frame = { width: shot.plate.width, height: shot.plate.height };
-  const sun = toDegrees(anglesFromDirection(sunDirection(shot)).azimuth);
   const done = finals.list.filter((f) => f.status === "done").length;
   return {
     plate: `${shot.plate.width} × ${shot.plate.height}`,
@@ -107,7 +107,7 @@ const results = computed<Record<StepName, string>>(() => {
       : "not solved",
     set: count(Object.keys(shot.set).length, "surface"),
     props: count(Object.values(shot.props).filter((p) => !p.hidden).length, "prop"),
-    light: shot.light.sighting ? `sun at ${sun.toFixed(0)}°` : "not sighted",
+    light: lightWord(shot),
     render: finals.running
       ? `${Math.round((finals.running.samplesDone / finals.running.samples) * 100)} %`
       : proof.on && proof.picture
@@ -127,7 +127,7 @@ const reached = computed<Record<StepName, boolean>>(() => {
     camera: shot?.solved != null,
     set: Object.keys(shot?.set ?? {}).length > 0,
     props: Object.keys(shot?.props ?? {}).length > 0,
-    light: shot?.light.sighting != null && shot.light.lit != null,
+    light: shot !== null && lightIsSet(shot),
     render: finals.newest !== null,
     comp: finals.newest !== null,
     handover: finals.newest !== null,
@@ -221,19 +221,12 @@ function key(e: KeyboardEvent): void {
 const keyUp = (e: KeyboardEvent) => {
   if (e.key.toLowerCase() === "b") desk.blink = false;
 };
-onMounted(() => {
-  window.addEventListener("keydown", key);
-  window.addEventListener("keyup", keyUp);
-});
-onBeforeUnmount(() => {
-  window.removeEventListener("keydown", key);
-  window.removeEventListener("keyup", keyUp);
-});
+useEventListener(window, "keydown", key);
+useEventListener(window, "keyup", keyUp);
 
-async function dropFile(e: DragEvent): Promise<void> {
-  over.value = false;
-  const files = e.dataTransfer?.files ?? null;
-  if (!files?.length) return;
+async function dropFile(files: File[] | null, event: DragEvent): Promise<void> {
+  // What falls on a place of its own within the page is not the page's.
+  if (!files?.length || (event.target as Element).closest("[data-drop]")) return;
   if (desk.step !== "props") await go("props");
   await new Promise((resolve) => setTimeout(resolve, 0));
   await propCards.value?.importModel(files);
@@ -241,13 +234,7 @@ async function dropFile(e: DragEvent): Promise<void> {
 </script>
 
 <template>
-  <main
-    class="shot"
-    :class="{ over }"
-    @dragover.prevent="over = true"
-    @dragleave.self="over = false"
-    @drop.prevent="dropFile"
-  >
+  <main ref="page" class="shot" :class="{ over }">
     <PlateDesk v-if="store.shot" :shot="store.shot" :camera="camera" class="plate" />
     <div v-else class="plate waiting">Opening the shot …</div>
     <section v-if="store.shot" class="sill" :class="{ down: desk.sillDown }">

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import Button from "primevue/button";
-import { onMounted, ref } from "vue";
+import { useDropZone } from "@vueuse/core";
+import { onMounted, ref, useTemplateRef } from "vue";
 import { useRouter } from "vue-router";
 import type { ShotListing } from "#core/shot/api";
 import { api } from "../api.ts";
@@ -9,7 +10,8 @@ import { useNotices } from "../stores/notices.ts";
 const router = useRouter();
 const notices = useNotices();
 const shots = ref<ShotListing[] | null>(null);
-const over = ref(false);
+const page = useTemplateRef<HTMLElement>("page");
+const { isOverDropZone: over } = useDropZone(page, { onDrop: (files) => void begin(files) });
 const reading = ref<string | null>(null);
 const doomed = ref<string | null>(null);
 const picker = ref<HTMLInputElement>();
@@ -24,7 +26,7 @@ async function refresh(): Promise<void> {
 }
 onMounted(refresh);
 
-async function begin(files: FileList | null | undefined): Promise<void> {
+async function begin(files: ArrayLike<File> | null | undefined): Promise<void> {
   const file = files?.[0];
   if (!file) return;
   reading.value = file.name;
@@ -55,16 +57,7 @@ const plural = (n: number, one: string) => `${n} ${one}${n === 1 ? "" : "s"}`;
 </script>
 
 <template>
-  <main
-    class="shots"
-    :class="{ over }"
-    @dragover.prevent="over = true"
-    @dragleave.self="over = false"
-    @drop.prevent="
-      over = false;
-      begin($event.dataTransfer?.files);
-    "
-  >
+  <main ref="page" class="shots" :class="{ over }">
     <header>
       <img src="/mark.svg" alt="" width="34" height="34" />
       <h1>Red Harbor</h1>

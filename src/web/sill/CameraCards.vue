@@ -3,7 +3,7 @@ import Button from "primevue/button";
 import SelectButton from "primevue/selectbutton";
 import { computed } from "vue";
 import { equivalents35mm, orientationDegrees } from "#core/optics/camera";
-import { evidenceKey, shotFrame } from "#core/shot/assemble";
+import { evidenceKey, shotFrame, uncountedLengths } from "#core/shot/assemble";
 import { takeCamera } from "#core/shot/resolve";
 import type { Shot } from "#core/shot/schema";
 import { formatLength } from "#core/units/length";
@@ -41,7 +41,7 @@ const byHand = computed(() => props.shot.match.by === "hand");
 const facts = computed(() => {
   const camera = byHand.value ? props.shot.solved?.camera : solver.answer?.camera;
   if (!camera) return null;
-  const sigma = byHand.value ? null : solver.answer?.sigma;
+  const sigma = byHand.value ? null : solver.answer?.sigmaWidened;
   return {
     camera,
     focal: sigma && sigma.focalPx > 0 ? ` ± ${sigma.focalPx.toFixed(1)}` : "",
@@ -59,7 +59,11 @@ const pending = computed(() => {
 });
 const findings = computed(() => {
   if (byHand.value) return [];
-  const told = [...(solver.answer?.findings ?? []), ...(solver.details?.findings ?? [])];
+  const told = [
+    ...(solver.answer?.findings ?? []),
+    ...(solver.details?.findings ?? []),
+    ...uncountedLengths(props.shot),
+  ];
   const loose = Object.values(props.shot.edges).filter((e) => e.axis === "any" && !e.muted).length;
   if (loose > 0 && !solver.answer?.camera) {
     told.push({
@@ -94,6 +98,20 @@ const KEEPS = [
 ] as const;
 const keep = (id: string, keeps: "metres" | "picture") =>
   store.commit("What a new camera keeps", (d) => (d.props[id].keeps = keeps));
+
+/** Settles what is noted of the lens against the marks, one way or the other. */
+const trustNoted = (focalPx: number) =>
+  store.commit("Hold the noted lens", (d) => {
+    if (d.lens.focalPx !== focalPx) d.lens.source = "EXIF";
+    d.lens.focalPx = focalPx;
+    d.lens.focal = "hold";
+    d.lens.marksSettled = true;
+  });
+const trustMarks = () =>
+  store.commit("Trust the marks for the lens", (d) => {
+    d.lens.focal = "solve";
+    d.lens.marksSettled = true;
+  });
 
 function point(ids: string[]): void {
   const id = ids[0];
@@ -145,8 +163,12 @@ function point(ids: string[]): void {
           {{ m.name }}:
           {{
             m.lost
-              ? "keeps its metres, its pixel shows no ground"
-              : `${formatLength(m.metres, shot.unit)}, ${m.pixels.toFixed(1)} px`
+              ? m.id === "sun"
+                ? "stays, its sighting cannot be read any more"
+                : "keeps its metres, its pixel shows no ground"
+              : m.degrees !== undefined
+                ? `turns by ${m.degrees.toFixed(2)}°`
+                : `${formatLength(m.metres, shot.unit)}, ${m.pixels.toFixed(1)} px`
           }}
         </div>
         <div v-if="(pending?.length ?? 0) > 6" class="quiet">and {{ pending!.length - 6 }} more</div>
@@ -169,7 +191,17 @@ function point(ids: string[]): void {
       </div>
     </div>
     <div v-for="(f, i) in findings" :key="i" class="finding" :class="f.severity" @click="point(f.ids)">
-      <div>{{ f.message }}</div>
+      <div>
+        {{ f.message }}
+        <div v-if="f.code === 'lens-against-marks' && f.numbers" class="row acts">
+          <button class="act" data-test="trust-noted" @click.stop="trustNoted(f.numbers.noted)">
+            hold {{ f.numbers.noted.toFixed(0) }} px
+          </button>
+          <button class="act" data-test="trust-marks" @click.stop="trustMarks">
+            trust the marks, {{ f.numbers.marks.toFixed(0) }} px
+          </button>
+        </div>
+      </div>
     </div>
     <p v-if="!pending && !byHand && findings.length === 0" class="quiet">Nothing contradicts.</p>
   </section>

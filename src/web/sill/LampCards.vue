@@ -2,7 +2,6 @@
 import Select from "primevue/select";
 import ToggleSwitch from "primevue/toggleswitch";
 import { computed } from "vue";
-import { linearToSrgb, srgbToLinear } from "#core/colour/srgb";
 import type { Vec3 } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 import { groundPlane, pixelOnPlane } from "#core/optics/camera";
@@ -10,6 +9,7 @@ import type { Shot, ShotLamp } from "#core/shot/schema";
 import { LAMP_KINDS, newLamp } from "#core/shot/schema";
 import { deletion, freshId } from "../desk/marks.ts";
 import LengthField from "../parts/LengthField.vue";
+import { fromHex, toHex } from "../parts/hexColour.ts";
 import NumberField from "../parts/NumberField.vue";
 import TextField from "../parts/TextField.vue";
 import ToolButton from "../parts/ToolButton.vue";
@@ -45,16 +45,6 @@ async function remove(id: string): Promise<void> {
   if (desk.selected === id) desk.selected = null;
   if (gone) await store.commit(gone.name, gone.change);
 }
-const toHex = (c: readonly number[]) =>
-  `#${c
-    .map((v) =>
-      Math.round(255 * linearToSrgb(Math.min(1, v)))
-        .toString(16)
-        .padStart(2, "0"),
-    )
-    .join("")}`;
-const fromHex = (hex: string): Vec3 =>
-  [1, 3, 5].map((i) => srgbToLinear(Number.parseInt(hex.slice(i, i + 2), 16) / 255)) as Vec3;
 const round = (kind: ShotLamp["kind"]) => kind !== "rectangle";
 </script>
 

@@ -16,6 +16,7 @@ import { formatLength } from "#core/units/length";
 import { api } from "../api.ts";
 import { deletion, freshId } from "../desk/marks.ts";
 import LengthField from "../parts/LengthField.vue";
+import { fromHex, toHex } from "../parts/hexColour.ts";
 import NumberField from "../parts/NumberField.vue";
 import { useDesk } from "../stores/desk.ts";
 import { useModels } from "../stores/models.ts";
@@ -65,7 +66,7 @@ async function add(name: string, source: Prop["source"]): Promise<void> {
   desk.selected = id;
 }
 
-async function importModel(files: FileList | null | undefined): Promise<void> {
+async function importModel(files: ArrayLike<File> | null | undefined): Promise<void> {
   const file = files?.[0];
   if (!file) return;
   reading.value = true;
@@ -107,16 +108,6 @@ async function remove(id: string): Promise<void> {
   desk.selected = null;
   if (gone) await store.commit(gone.name, gone.change);
 }
-const toHex = (c: readonly number[]) =>
-  `#${c
-    .map((v) =>
-      Math.round(255 * Math.pow(Math.min(1, v), 1 / 2.2))
-        .toString(16)
-        .padStart(2, "0"),
-    )
-    .join("")}`;
-const fromHex = (hex: string): Vec3 =>
-  [1, 3, 5].map((i) => Math.pow(Number.parseInt(hex.slice(i, i + 2), 16) / 255, 2.2)) as Vec3;
 const surface = (change: (s: Extract<Prop["source"], { roughness: number }>) => void) =>
   store.commit("Change surface", (d) => {
     const { source } = d.props[chosen.value!.id];

@@ -1,6 +1,6 @@
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
-import type { Proposal } from "#core/detect/propose";
+import type { FoundLens, Proposal } from "#core/detect/propose";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 
@@ -119,6 +119,8 @@ export const useDesk = defineStore("desk", () => {
   /** An edge that is tried elsewhere without being counted. */
   const trial = shallowRef<{ of: string; axis: string; points: Vec2[] } | null>(null);
   const proposals = shallowRef<Proposal[]>([]);
+  /** What the lines found on the plate say of the lens. */
+  const foundLens = shallowRef<FoundLens | null>(null);
   const lit = ref<number | null>(null);
   const preset = shallowRef<PresetLength | null>(null);
   /** World point, picked on a model, whose pixel the next click gives. */
@@ -193,6 +195,7 @@ export const useDesk = defineStore("desk", () => {
     overlayStrength,
     trial,
     proposals,
+    foundLens,
     lit,
     preset,
     tieWorld,

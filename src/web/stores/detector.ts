@@ -1,8 +1,11 @@
+import type { Remote } from "comlink";
+import { transfer, wrap } from "comlink";
 import { defineStore } from "pinia";
 import { shallowRef } from "vue";
-import type { Proposal } from "#core/detect/propose";
+import type { Proposals } from "#core/detect/propose";
+import type { LensBelief } from "#core/detect/reading";
 import type { Vec2 } from "#core/math/vec3";
-import type { DetectReply, DetectRequest } from "../workers/detect.worker.ts";
+import type { Detecting } from "../workers/detect.worker.ts";
 import { usePlate } from "./plate.ts";
 
 /** Edges found on the open plate, in a worker that keeps the plate's tones. */
@@ -10,47 +13,30 @@ export const useDetector = defineStore("detector", () => {
   const plate = usePlate();
   const busy = shallowRef(false);
   const seconds = shallowRef<number | null>(null);
-  let worker: Worker | null = null;
+  let worker: Remote<Detecting> | null = null;
   let known = "";
-  let next = 1;
-  const waiting = new Map<number, (reply: DetectReply) => void>();
 
-  type Ask = DetectRequest extends infer R ? (R extends DetectRequest ? Omit<R, "id"> : never) : never;
-
-  function send(ask: Ask, transfer: Transferable[] = []): Promise<DetectReply> {
-    if (!worker) {
-      worker = new Worker(new URL("../workers/detect.worker.ts", import.meta.url), { type: "module" });
-      worker.onmessage = (event: MessageEvent<DetectReply>) => {
-        waiting.get(event.data.id)?.(event.data);
-        waiting.delete(event.data.id);
-      };
-    }
-    const id = next++;
-    return new Promise((resolve) => {
-      waiting.set(id, resolve);
-      worker!.postMessage({ ...ask, id }, transfer);
-    });
-  }
-
-  /** Gives the worker the open plate, once. */
-  async function ready(): Promise<boolean> {
+  /** The worker with the open plate, which it is given once; null without a plate. */
+  async function ready(): Promise<Remote<Detecting> | null> {
     const { shown } = plate;
-    if (!shown) return false;
-    if (known === shown.hash) return true;
-    known = shown.hash;
-    const linear = shown.linear.slice();
-    await send({ kind: "plate", linear, width: shown.width, height: shown.height }, [linear.buffer]);
-    return true;
+    if (!shown) return null;
+    worker ??= wrap<Detecting>(new Worker(new URL("../workers/detect.worker.ts", import.meta.url), { type: "module" }));
+    if (known !== shown.hash) {
+      known = shown.hash;
+      const linear = shown.linear.slice();
+      await worker.show(transfer(linear, [linear.buffer]), shown.width, shown.height);
+    }
+    return worker;
   }
 
-  async function propose(): Promise<Proposal[]> {
-    if (busy.value) return [];
+  async function propose(belief: LensBelief | null): Promise<Proposals> {
+    const none: Proposals = { edges: [], lens: null };
+    if (busy.value) return none;
     busy.value = true;
     try {
-      if (!(await ready())) return [];
-      const reply = await send({ kind: "propose" });
-      seconds.value = reply.seconds;
-      return reply.proposals ?? [];
+      const found = await (await ready())?.propose(belief);
+      seconds.value = found?.seconds ?? null;
+      return found ?? none;
     } finally {
       busy.value = false;
     }
@@ -58,8 +44,7 @@ export const useDetector = defineStore("detector", () => {
 
   /** Ends brought onto the edge under a mark, or null where there is none. */
   async function stick(from: Vec2, to: Vec2): Promise<[Vec2, Vec2] | null> {
-    if (!(await ready())) return null;
-    return (await send({ kind: "stick", from, to })).ends ?? null;
+    return (await (await ready())?.stick([...from], [...to])) ?? null;
   }
 
   return { busy, seconds, propose, stick };

@@ -1,7 +1,9 @@
+import type { Remote } from "comlink";
+import { wrap } from "comlink";
 import { defineStore } from "pinia";
 import { shallowRef } from "vue";
 import type { Shot } from "#core/shot/schema";
-import type { PlateAsk, PlateReply } from "../workers/plate.worker.ts";
+import type { PlateAsk, Reading } from "../workers/plate.worker.ts";
 
 export interface ShownPlate {
   hash: string;
@@ -15,23 +17,9 @@ export interface ShownPlate {
 /** The open plate's pixels, loaded once, as a picture for the screen and as linear light. A worker decodes them. */
 export const usePlate = defineStore("plate", () => {
   const shown = shallowRef<ShownPlate | null>(null);
-  let worker: Worker | null = null;
+  let worker: Remote<Reading> | null = null;
   /** Hash of the plate that is wanted last. */
   let wanted = "";
-
-  const read = (ask: PlateAsk): Promise<PlateReply> => {
-    worker ??= new Worker(new URL("../workers/plate.worker.ts", import.meta.url), { type: "module" });
-    const asked = worker;
-    return new Promise((resolve) => {
-      const receive = ({ data }: MessageEvent<PlateReply>) => {
-        if (data.hash !== ask.hash) return;
-        asked.removeEventListener("message", receive);
-        resolve(data);
-      };
-      asked.addEventListener("message", receive);
-      asked.postMessage(ask);
-    });
-  };
 
   /** Shows the plate of a shot. Throws if the server does not have it. */
   async function load(shot: Shot): Promise<void> {
@@ -39,10 +27,10 @@ export const usePlate = defineStore("plate", () => {
     wanted = hash;
     if (shown.value?.hash === hash) return;
     shown.value = null;
-    const reply = await read(JSON.parse(JSON.stringify({ hash, width, height, encoding })) as PlateAsk);
+    worker ??= wrap<Reading>(new Worker(new URL("../workers/plate.worker.ts", import.meta.url), { type: "module" }));
+    const reply = await worker.read(JSON.parse(JSON.stringify({ hash, width, height, encoding })) as PlateAsk);
     // Another shot may have been opened meanwhile.
     if (wanted !== hash) return;
-    if ("error" in reply) throw new Error(reply.error);
     const canvas = document.createElement("canvas");
     canvas.width = width;
     canvas.height = height;

@@ -2,7 +2,7 @@ import { afterEach, beforeEach, describe, expect, test } from "@jest/globals";
 import { createPinia, setActivePinia } from "pinia";
 import type { SolveAnswer } from "#core/match/request";
 import type { OpenShot, Save } from "#core/shot/api";
-import { takeStep } from "#core/shot/edits";
+import { stepId, takeStep } from "#core/shot/edits";
 import type { Shot } from "#core/shot/schema";
 import { testShot } from "../../testing/shots.ts";
 import { api, ApiFailure } from "../api.ts";
@@ -25,6 +25,7 @@ const answerWith = (focalPx: number): SolveAnswer => ({
   rmsPx: 0.5,
   residuals: [],
   sigma: null,
+  sigmaWidened: null,
   alternatives: [],
   findings: [],
 });
@@ -188,6 +189,54 @@ describe("edits that change what the camera is solved from", () => {
     await turn();
     expect(Object.keys(kept.get("quay")!.shot.ties)).toEqual(["tie-2"]);
     expect(kept.get("quay")!.shot.name).toBe("Quay at noon");
+  });
+
+  test("an answer that was lost: what arrived is not taken again, what followed goes on", async () => {
+    const { store, kept } = await shotOpen();
+    const known = api.save;
+    // The server takes the step, and its answer does not come.
+    api.save = async (id, save) => {
+      await known(id, save);
+      api.save = known;
+      throw new ApiFailure(0, "offline", "", "", null);
+    };
+    await store.commit("Rename", (d) => (d.name = "Once"));
+    await turn();
+    expect(kept.get("quay")!.shot.name).toBe("Once");
+    expect(store.saving).toBe("offline");
+    // Meanwhile another window changes something else; the server tells which of the sent steps it has.
+    const theirs = [{ op: "replace" as const, path: ["unit"], value: "cm" }];
+    const now = kept.get("quay")!;
+    kept.set("quay", { ...now, revision: now.revision + 1, shot: { ...now.shot, unit: "cm" } });
+    const sent: string[][] = [];
+    api.save = (id, save) => {
+      sent.push(save.steps.map(stepId));
+      if (sent.length > 1) return known(id, save);
+      const body = { ...structuredClone(kept.get("quay")!), code: "stale", taken: [sent[0][0]], theirs };
+      return Promise.reject(new ApiFailure(409, "stale", "", "", body));
+    };
+    await store.commit("Own", (d) => (d.plate.owner = "Me"));
+    await turn();
+    expect(sent.map((s) => s.length)).toEqual([2, 1]);
+    expect(kept.get("quay")!.shot).toMatchObject({ name: "Once", unit: "cm", plate: { owner: "Me" } });
+    expect(store.work!.undo.map((e) => e.name)).toEqual(["Rename", "Own"]);
+    expect(store.saving).toBe("saved");
+  });
+
+  test("a full disk is said once, and the work is saved when there is room", async () => {
+    const { store, kept } = await shotOpen();
+    const known = api.save;
+    api.save = () =>
+      Promise.reject(new ApiFailure(507, "disk-full", "The disk is full: 5 MB are free.", "Free some.", null));
+    await store.commit("Rename", (d) => (d.name = "Full"));
+    await turn();
+    await store.flush();
+    expect(store.saving).toBe("full");
+    expect(useNotices().list.filter((n) => n.text.includes("disk is full"))).toHaveLength(1);
+    api.save = known;
+    await store.flush();
+    expect(store.saving).toBe("saved");
+    expect(kept.get("quay")!.shot.name).toBe("Full");
   });
 
   test("a change that throws leaves everything as it was", async () => {

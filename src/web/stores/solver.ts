@@ -1,3 +1,5 @@
+import type { Remote } from "comlink";
+import { wrap } from "comlink";
 import { defineStore } from "pinia";
 import { computed, shallowRef } from "vue";
 import type { Details } from "#core/match/details";
@@ -5,42 +7,43 @@ import type { SolveAnswer } from "#core/match/request";
 import type { Camera } from "#core/optics/camera";
 import { evidenceKey, solveRequestOf } from "#core/shot/assemble";
 import type { Shot } from "#core/shot/schema";
-import type { SolveAsk, SolveReply } from "../workers/solve.worker.ts";
+import type { Solving } from "../workers/solve.worker.ts";
+import { useNotices } from "./notices.ts";
 
 /** The camera of the marks as they stand, solved in a worker; newer marks overtake older ones that still wait. */
 export const useSolver = defineStore("solver", () => {
+  const notices = useNotices();
   const answer = shallowRef<SolveAnswer | null>(null);
   const answered = shallowRef("");
   /** What is told about the answer; null until it has come. */
   const details = shallowRef<Details | null>(null);
-  let worker: Worker | null = null;
-  let next = 1;
+  let worker: Remote<Solving> | null = null;
   /** Number of the request whose answer is shown. */
   let shown = 0;
-  const waiting = new Map<number, (reply: SolveReply) => void>();
   let queued: Shot | null = null;
   let busy = false;
 
-  function send(shot: Shot, beside = false): Promise<SolveAnswer> {
-    worker ??= startWorker();
-    const id = next++;
-    return new Promise((resolve, reject) => {
-      waiting.set(id, (reply) => (reply.answer ? resolve(reply.answer) : reject(new Error(reply.error))));
-      worker!.postMessage({ id, request: solveRequestOf(shot), beside } satisfies SolveAsk);
-    });
+  function solving(): Remote<Solving> {
+    worker ??= wrap<Solving>(new Worker(new URL("../workers/solve.worker.ts", import.meta.url), { type: "module" }));
+    return worker;
   }
 
-  function startWorker(): Worker {
-    const made = new Worker(new URL("../workers/solve.worker.ts", import.meta.url), { type: "module" });
-    made.onmessage = ({ data }: MessageEvent<SolveReply>) => {
-      if (data.details !== undefined) {
-        if (data.id === shown) details.value = data.details;
-        return;
-      }
-      waiting.get(data.id)?.(data);
-      waiting.delete(data.id);
-    };
-    return made;
+  /** Solves and shows a shot's marks; what is told about the answer follows. */
+  async function show(shot: Shot): Promise<SolveAnswer> {
+    const ticket = ++shown;
+    const result = await solving().answer(ticket, solveRequestOf(shot));
+    answer.value = result;
+    answered.value = evidenceKey(shot);
+    if (!result.camera) details.value = null;
+    solving()
+      .details(ticket)
+      .then(
+        (told) => {
+          if (told && ticket === shown) details.value = told;
+        },
+        (error: unknown) => notices.fail(error),
+      );
+    return result;
   }
 
   function follow(shot: Shot): void {
@@ -51,29 +54,32 @@ export const useSolver = defineStore("solver", () => {
 
   async function drain(): Promise<void> {
     busy = true;
-    while (queued) {
-      const shot = queued;
-      queued = null;
-      shown = next;
-      const result = await send(shot);
-      answer.value = result;
-      answered.value = evidenceKey(shot);
-      if (!result.camera) details.value = null;
+    try {
+      while (queued) {
+        const shot: Shot = queued;
+        queued = null;
+        try {
+          await show(shot);
+        } catch (error) {
+          // These marks cannot be solved; the next ones may be.
+          answered.value = evidenceKey(shot);
+          answer.value = null;
+          details.value = null;
+          notices.fail(error);
+        }
+      }
+    } finally {
+      busy = false;
     }
-    busy = false;
   }
 
   async function answerFor(shot: Shot): Promise<SolveAnswer> {
     if (answered.value === evidenceKey(shot) && answer.value) return answer.value;
-    shown = next;
-    const result = await send(shot);
-    answer.value = result;
-    answered.value = evidenceKey(shot);
-    return result;
+    return show(shot);
   }
 
   /** The answer for a shot beside the open one; what is shown stays. */
-  const answerBeside = (shot: Shot): Promise<SolveAnswer> => send(shot, true);
+  const answerBeside = (shot: Shot): Promise<SolveAnswer> => solving().beside(solveRequestOf(shot));
 
   const camera = computed<Camera | null>(() => answer.value?.camera ?? null);
   return { answer, answered, details, camera, follow, answerFor, answerBeside };

@@ -1,3 +1,4 @@
+import { expose, transfer } from "comlink";
 import { linearToCode } from "#core/colour/srgb";
 import type { PlateEncoding } from "#core/image/profile";
 import { decodeCodes, isRec709 } from "#core/image/profile";
@@ -11,9 +12,11 @@ export interface PlateAsk {
   encoding: PlateEncoding;
 }
 
-export type PlateReply =
+export interface PlateReply {
   /** Linear Rec. 709, interleaved RGB, and a picture of it for the screen. */
-  { hash: string; linear: Float32Array<ArrayBuffer>; bitmap: ImageBitmap } | { hash: string; error: string };
+  linear: Float32Array<ArrayBuffer>;
+  bitmap: ImageBitmap;
+}
 
 async function read({ hash, width, height, encoding }: PlateAsk): Promise<PlateReply> {
   const codes = await fetchCodes({ codes: hash, width, height, encoding });
@@ -24,10 +27,11 @@ async function read({ hash, width, height, encoding }: PlateAsk): Promise<PlateR
     for (let k = 0; k < 3; k++) image.data[o + k] = plain ? codes[i + k] : linearToCode(linear[i + k], 8);
     image.data[o + 3] = 255;
   }
-  return { hash, linear, bitmap: await createImageBitmap(image) };
+  const reply = { linear, bitmap: await createImageBitmap(image) };
+  return transfer(reply, [linear.buffer, reply.bitmap]);
 }
 
-self.onmessage = async ({ data }: MessageEvent<PlateAsk>) => {
-  const reply = await read(data).catch((error: Error): PlateReply => ({ hash: data.hash, error: error.message }));
-  self.postMessage(reply, { transfer: "linear" in reply ? [reply.linear.buffer, reply.bitmap] : [] });
-};
+/** Reads plates. Throws with a sentence where the server does not have them. */
+const reading = { read };
+export type Reading = typeof reading;
+expose(reading);

@@ -1,13 +1,14 @@
 <script setup lang="ts">
 import ToggleSwitch from "primevue/toggleswitch";
+import NumberField from "../../parts/NumberField.vue";
 import { computed, shallowRef, watch } from "vue";
 import { rotationAngleBetween } from "#core/math/vec3";
 import type { AnswerCamera, SolveAnswer } from "#core/match/request";
 import { deviation } from "#core/match/spread";
 import type { Camera } from "#core/optics/camera";
-import { equivalents35mm, focalFromEquivalent, orientationDegrees } from "#core/optics/camera";
+import { equivalents35mm, orientationDegrees } from "#core/optics/camera";
 import { lensFigures } from "#core/optics/lens";
-import { otherReadings, shotFrame } from "#core/shot/assemble";
+import { exifFocal, otherReadings, shotFrame } from "#core/shot/assemble";
 import { takeCamera } from "#core/shot/resolve";
 import type { Shot } from "#core/shot/schema";
 import type { WorldTurn } from "#core/shot/turnWorld";
@@ -33,7 +34,7 @@ const whole = computed(() => props.shot.lens.crop ?? frame.value);
 const byHand = computed(() => props.shot.match.by === "hand");
 const facts = computed(() => {
   const camera = byHand.value ? props.shot.solved?.camera : solver.answer?.camera;
-  const sigma = byHand.value ? null : solver.answer?.sigma;
+  const sigma = byHand.value ? null : solver.answer?.sigmaWidened;
   if (!camera) return null;
   const { focalMm, equivalentMm } = props.shot.plate.exif;
   // EXIF's pair of focal lengths tells the sensor's size where it was not given.
@@ -112,7 +113,7 @@ async function take(camera: AnswerCamera): Promise<void> {
   desk.lookThrough = null;
   await store.commit("Take other answer", (draft) => {
     draft.match.by = "hand";
-    takeCamera(draft, { camera, sigma: null, rmsPx: null });
+    takeCamera(draft, { camera, sigmaWidened: null, rmsPx: null });
   });
   notices.say("good", "This answer is now held as a camera matched by hand.", "Go back to the marks under “By hand”.");
 }
@@ -195,10 +196,7 @@ const influenceChart = computed(() =>
     (name, v) => `without ${name}: ${v.toFixed(2)} σ`,
   ),
 );
-const exifPx = computed(() => {
-  const { equivalentMm } = props.shot.plate.exif;
-  return equivalentMm ? focalFromEquivalent(equivalentMm, whole.value) : null;
-});
+const exifPx = computed(() => exifFocal(props.shot));
 const equivalent = (px: number) => equivalents35mm(px, whole.value).diagonal;
 const focalChart = computed(() => {
   const curve = solver.details?.focal;
@@ -251,7 +249,22 @@ const focalChart = computed(() => {
   <section class="card" style="flex: 1.5">
     <h3>
       Camera
-      <label class="row end"
+      <label
+        class="row end"
+        title="How true built things are to their directions, as standard deviation; widens every ±"
+      >
+        things true to ±
+        <NumberField
+          :model-value="shot.match.tolerance.deg"
+          label="How true marked things are, degrees"
+          unit="°"
+          narrow
+          :min="0"
+          :max="20"
+          @update:model-value="(v) => store.commit('How true things are', (d) => (d.match.tolerance.deg = v))"
+        />
+      </label>
+      <label class="row"
         ><ToggleSwitch
           :model-value="shot.match.robust"
           data-test="robust"

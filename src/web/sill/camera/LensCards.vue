@@ -4,7 +4,6 @@ import SelectButton from "primevue/selectbutton";
 import ToggleSwitch from "primevue/toggleswitch";
 import { computed, onMounted, ref } from "vue";
 import { plumbLine } from "#core/match/plumbLine";
-import { focalFromEquivalent } from "#core/optics/camera";
 import { noDistortion } from "#core/optics/distortion";
 import type { LensFigure } from "#core/optics/lens";
 import { focalFromFigure, lensFigures, sensorFromCrop } from "#core/optics/lens";
@@ -13,7 +12,7 @@ import { cameraName, cropOf, databaseDistortion, lensName, search } from "#core/
 import type { LensKit } from "#core/optics/lensKit";
 import { kitEntry, kitLens, withEntry } from "#core/optics/lensKit";
 import type { KeptLensKit } from "#core/shot/api";
-import { markSigma, shotFrame } from "#core/shot/assemble";
+import { AS_SOLVED, exifFocal, markSigma, shotFrame } from "#core/shot/assemble";
 import type { Shot } from "#core/shot/schema";
 import NumberField from "../../parts/NumberField.vue";
 import { useLibrary } from "../../stores/library.ts";
@@ -62,10 +61,18 @@ const ROWS: { figure: LensFigure; label: string; unit: string; digits: number }[
 ];
 
 /** Puts a focal length in, as tolerant if so far it was solved freely. */
-const giveFocal = (name: string, focalPx: number, source: string, tolerance?: number) =>
+const giveFocal = (
+  name: string,
+  focalPx: number,
+  source: string,
+  givenAs: Shot["lens"]["givenAs"],
+  tolerance?: number,
+) =>
   store.commit(name, (d) => {
     d.lens.focalPx = focalPx;
     d.lens.source = source;
+    d.lens.givenAs = givenAs;
+    d.lens.marksSettled = false;
     if (tolerance !== undefined) d.lens.tolerance = Math.min(1, Math.max(1e-4, tolerance));
     if (d.lens.focal === "solve") d.lens.focal = "tolerant";
   });
@@ -79,7 +86,7 @@ function give(figure: LensFigure, value: number, label: string): void {
     );
     return;
   }
-  void giveFocal("Type focal length", focalPx, `typed: ${label.toLowerCase()} ${value}`);
+  void giveFocal("Type focal length", focalPx, `typed: ${label.toLowerCase()} ${value}`, figure);
 }
 const mode = (focal: "solve" | "tolerant" | "hold") =>
   store.commit(
@@ -88,18 +95,13 @@ const mode = (focal: "solve" | "tolerant" | "hold") =>
       d.lens.focal = focal;
       if (focal !== "solve" && d.lens.focalPx === null) {
         d.lens.focalPx =
-          camera.value?.focalPx ?? exifFocal.value ?? Math.hypot(frame.value.width, frame.value.height) * 0.8;
-        d.lens.source = camera.value ? "as solved" : "EXIF";
+          camera.value?.focalPx ?? exifPx.value ?? Math.hypot(frame.value.width, frame.value.height) * 0.8;
+        d.lens.source = camera.value ? AS_SOLVED : "EXIF";
       }
     },
   );
 
-/** Focal length in pixels that EXIF tells, by the equivalent, else by millimetres and the sensor. */
-const exifFocal = computed(() => {
-  const { equivalentMm, focalMm } = exif.value;
-  if (equivalentMm) return focalFromEquivalent(equivalentMm, whole.value);
-  return focalMm ? focalFromFigure("mm", focalMm, whole.value, lens.value.sensorMm) : null;
-});
+const exifPx = computed(() => exifFocal(props.shot));
 
 const cameras = computed(() =>
   library.database && cameraSearch.value.length > 1
@@ -113,8 +115,7 @@ const giveSensor = (mm: number | null, focalToo: boolean) =>
   store.commit("Give sensor size", (d) => {
     // What was given in millimetres stays so: the sensor drives the focal length in pixels.
     const { sensorMm, focalPx } = d.lens;
-    if (focalToo && sensorMm && mm && focalPx && d.lens.source.startsWith("typed: focal length"))
-      d.lens.focalPx = (focalPx * sensorMm) / mm;
+    if (focalToo && sensorMm && mm && focalPx && d.lens.givenAs === "mm") d.lens.focalPx = (focalPx * sensorMm) / mm;
     d.lens.sensorMm = mm;
   });
 const exifSensor = computed(() => {
@@ -157,7 +158,7 @@ function straighten(): void {
     .map((e) => ({ id: e.id, axis: `free:${e.id}`, points: e.points, sigmaPx: markSigma(props.shot) }));
   const found = plumbLine(
     {
-      focalPx: shownFocal.value ?? exifFocal.value ?? Math.hypot(frame.value.width, frame.value.height) * 0.8,
+      focalPx: shownFocal.value ?? exifPx.value ?? Math.hypot(frame.value.width, frame.value.height) * 0.8,
       principal: camera.value?.principal ?? lens.value.principal ?? [frame.value.width / 2, frame.value.height / 2],
       distortion: { ...noDistortion(), ...lens.value.distortion },
     },
@@ -208,8 +209,8 @@ const typeCrop = (key: "width" | "height" | "left" | "top", value: number) =>
   });
 
 const sigmaShare = computed(() =>
-  solver.answer?.camera && solver.answer.sigma && props.shot.match.by === "marks"
-    ? solver.answer.sigma.focalPx / solver.answer.camera.focalPx
+  solver.answer?.camera && solver.answer.sigmaWidened && props.shot.match.by === "marks"
+    ? solver.answer.sigmaWidened.focalPx / solver.answer.camera.focalPx
     : 0.02,
 );
 async function saveKit(into: KeptLensKit | null): Promise<void> {
@@ -246,6 +247,8 @@ function useKit({ kit }: KeptLensKit): void {
     d.lens.focalPx = found.focalPx;
     d.lens.tolerance = Math.max(0.002, found.sigmaPx / found.focalPx);
     d.lens.source = `lens kit “${kit.name}”`;
+    d.lens.givenAs = null;
+    d.lens.marksSettled = false;
     d.lens.sensorMm = kit.sensorMm ?? d.lens.sensorMm;
     d.lens.distortion = found.distortion;
     d.lens.distortionSource = `lens kit “${kit.name}”`;
@@ -313,7 +316,7 @@ function useKit({ kit }: KeptLensKit): void {
         unit="px"
         :digits="1"
         :min="1"
-        @update:model-value="(v) => giveFocal('Type focal length', v, 'typed')"
+        @update:model-value="(v) => giveFocal('Type focal length', v, 'typed', 'px')"
       />
       <span v-else class="quiet">–</span>
     </div>
@@ -321,14 +324,15 @@ function useKit({ kit }: KeptLensKit): void {
     <div class="row acts" style="margin-top: 4px">
       <input v-model="cameraSearch" class="search" placeholder="camera make and model" aria-label="Search cameras" />
       <button
-        v-if="exifFocal"
+        v-if="exifPx"
         class="act"
         data-test="use-exif"
         @click="
           giveFocal(
             'Focal length from EXIF',
-            exifFocal!,
+            exifPx!,
             `EXIF, ${exif.equivalentMm ? `${exif.equivalentMm} mm equivalent` : `${exif.focalMm} mm`}`,
+            null,
             0.04,
           )
         "

@@ -2,7 +2,9 @@
 import Button from "primevue/button";
 import ToggleSwitch from "primevue/toggleswitch";
 import { computed, ref } from "vue";
-import { edgeAxes } from "#core/shot/assemble";
+import { SURE } from "#core/detect/propose";
+import { equivalents35mm } from "#core/optics/camera";
+import { edgeAxes, notedLens, shotFrame } from "#core/shot/assemble";
 import { newEdge } from "#core/shot/schema";
 import type { Shot, ShotEdge } from "#core/shot/schema";
 import { edgeLetter, edgeTone, edgeWord } from "../../desk/edgeWords.ts";
@@ -78,6 +80,8 @@ async function stick(e: ShotEdge): Promise<void> {
     (d) => (d.points = last === 1 ? ends : [ends[0], ...d.points.slice(1, -1), ends[1]]),
   );
 }
+const trueTo = (axis: string, deg: number) =>
+  store.commit("How true a direction is", (d) => (d.match.tolerance.families[axis] = deg));
 const addBend = (e: ShotEdge) =>
   change("Add point to edge", e.id, (d) => {
     const n = d.points.length;
@@ -106,8 +110,9 @@ async function keepTrial(moves: boolean): Promise<void> {
 
 async function find(): Promise<void> {
   try {
-    const found = await detector.propose();
+    const { edges: found, lens } = await detector.propose(notedLens(props.shot));
     desk.proposals = found;
+    desk.foundLens = lens;
     if (found.length === 0)
       notices.say("warn", "No common directions were found on this plate.", "Mark edges by hand, or match by hand.");
   } catch (error) {
@@ -126,6 +131,35 @@ async function accept(indices: number[]): Promise<void> {
   });
 }
 const of = (axis: string) => desk.proposals.flatMap((p, i) => (p.axis === axis ? [i] : []));
+const sureOnes = computed(() => desk.proposals.flatMap((p, i) => (p.sure >= SURE ? [i] : [])));
+/** The directions that were found, with how sure they are. */
+const families = computed(() => {
+  const found = new Map<string, number>();
+  for (const p of desk.proposals) found.set(p.axis, p.sure);
+  return [...found].map(([axis, sure]) => ({ axis, sure, count: of(axis).length }));
+});
+/** What the found lines say of the lens, before any of them counts. */
+const lensWord = computed(() => {
+  const { foundLens } = desk;
+  if (!foundLens || desk.proposals.length === 0) return null;
+  const whole = props.shot.lens.crop ?? shotFrame(props.shot);
+  const mm = (px: number) => equivalents35mm(px, whole).diagonal.toFixed(0);
+  const { focalPx, relative, lensSure, alone } = foundLens;
+  const noted = notedLens(props.shot);
+  const off = noted ? Math.abs(Math.log(alone.focalPx / noted.focalPx)) : 0;
+  if (noted && off > 2.5 * Math.hypot(alone.relative, noted.relative)) {
+    return {
+      tone: "warning",
+      text: `By themselves they give ${mm(alone.focalPx)} mm eq. (± ${(alone.relative * 100).toFixed(0)} %), ${noted.source} says ${mm(noted.focalPx)} mm: look at them before you accept any, or the plate was cropped.`,
+    };
+  }
+  if (lensSure) return { tone: "info", text: `They give ${mm(focalPx)} mm eq. (± ${(relative * 100).toFixed(0)} %).` };
+  const range = `${mm(focalPx * Math.exp(-2 * relative))} to ${mm(focalPx * Math.exp(2 * relative))} mm eq.`;
+  return {
+    tone: "warning",
+    text: `They leave the lens open: ${range} fit about as well. Type the lens, or mark two directions that are surely at right angles.`,
+  };
+});
 const world = (k: number, v: number) =>
   store.commit("Type tie point", (d) => {
     if (tie.value) d.ties[tie.value.id].world[k] = v;
@@ -247,6 +281,20 @@ const world = (k: number, v: number) =>
         /></label>
       </div>
       <div class="row">
+        <label
+          v-if="!selected.axis.startsWith('free:') && selected.axis !== 'any'"
+          class="row"
+          title="How true the things of this direction are: a house out of square, a leaning post"
+          >true to ±
+          <NumberField
+            :model-value="shot.match.tolerance.families[selected.axis] ?? shot.match.tolerance.deg"
+            label="How true this direction is, degrees"
+            unit="°"
+            narrow
+            :min="0"
+            :max="20"
+            @update:model-value="(v) => trueTo(selected!.axis, v)"
+        /></label>
         <label v-if="['x', 'y', 'z'].includes(selected.axis)" class="row"
           ><ToggleSwitch
             :model-value="selected.onAxis"
@@ -339,24 +387,37 @@ const world = (k: number, v: number) =>
       </div>
       <template v-if="desk.proposals.length">
         <div class="row" style="margin-top: 5px">
-          <button class="act" data-test="accept-all" @click="accept(desk.proposals.map((_, i) => i))">
-            accept all
-          </button>
           <button
-            v-for="axis in ['x', 'y', 'z']"
-            :key="axis"
             class="act"
-            :class="`axis-${axis}`"
-            :disabled="of(axis).length === 0"
-            @click="accept(of(axis))"
+            data-test="accept-sure"
+            :disabled="sureOnes.length === 0"
+            title="Those whose direction is sure"
+            @click="accept(sureOnes)"
           >
-            {{ axis.toUpperCase() }} ({{ of(axis).length }})
+            accept the sure ones ({{ sureOnes.length }})
           </button>
+          <button class="act" data-test="accept-all" @click="accept(desk.proposals.map((_, i) => i))">all</button>
           <button class="act" @click="desk.proposals = []">drop</button>
+        </div>
+        <div class="row families">
+          <button
+            v-for="f in families"
+            :key="f.axis"
+            class="act"
+            :class="[edgeTone(f.axis), { doubtful: f.sure < SURE }]"
+            :data-test="`family-${f.axis}`"
+            :title="`${edgeWord(f.axis)}: ${f.count} found, ${(f.sure * 100).toFixed(0)} % sure. Accepts them.`"
+            @click="accept(of(f.axis))"
+          >
+            {{ edgeLetter(f.axis) }} {{ f.count }} · {{ (f.sure * 100).toFixed(0) }} %
+          </button>
+        </div>
+        <div v-if="lensWord" class="finding" :class="lensWord.tone" data-test="found-lens">
+          <div>{{ lensWord.text }}</div>
         </div>
         <div class="list found">
           <div v-for="(p, i) in desk.proposals" :key="i" @mouseenter="desk.lit = i" @mouseleave="desk.lit = null">
-            <span :class="`axis-${p.axis}`" class="letter">{{ p.axis.toUpperCase() }}</span>
+            <span :class="edgeTone(p.axis)" class="letter">{{ edgeLetter(p.axis) }}</span>
             <button class="plain" :aria-label="`Accept proposal ${i + 1}`" @click="accept([i])">
               <i class="pi pi-check" />
             </button>
@@ -371,8 +432,8 @@ const world = (k: number, v: number) =>
         </div>
       </template>
       <p v-else class="quiet">
-        Straight things are found, grouped by where they meet, and proposed; nothing counts before you accept it. Or
-        select an edge for its own settings.
+        Straight things are found and read as upright, level at any heading, or sloped, each with how sure it is;
+        nothing counts before you accept it. Or select an edge for its own settings.
       </p>
       <div class="row" style="margin-top: 6px">
         <button class="act" data-test="pick-tie" @click="((desk.outside = true), (desk.pickingTie = true))">
@@ -397,6 +458,14 @@ const world = (k: number, v: number) =>
 .found {
   grid-template-columns: repeat(auto-fill, minmax(78px, 1fr));
   margin-top: 4px;
+}
+.families {
+  flex-wrap: wrap;
+  gap: 3px;
+}
+.doubtful {
+  opacity: 0.6;
+  border-style: dashed;
 }
 .off {
   opacity: 0.45;

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import Textarea from "primevue/textarea";
-import { computed, ref } from "vue";
+import { useDropZone } from "@vueuse/core";
+import { computed, ref, useTemplateRef } from "vue";
 import { focalFromFigure, sensorFromCrop } from "#core/optics/lens";
 import { shotFrame } from "#core/shot/assemble";
 import type { NoteKind, NoteValue, Shot } from "#core/shot/schema";
@@ -19,7 +20,8 @@ const desk = useDesk();
 const store = useShot();
 const notices = useNotices();
 const shown = ref<string | null>(null);
-const over = ref(false);
+const shelf = useTemplateRef<HTMLElement>("shelf");
+const { isOverDropZone: over } = useDropZone(shelf, { onDrop: (files) => void addPictures(files) });
 
 const notes = computed(() => props.shot.notes);
 const WORDS: Record<NoteKind, string> = {
@@ -89,8 +91,7 @@ async function use(n: NoteValue): Promise<void> {
   }
 }
 
-async function addPictures(files: FileList | null): Promise<void> {
-  over.value = false;
+async function addPictures(files: Iterable<File> | null): Promise<void> {
   for (const file of files ?? []) {
     try {
       const { hash, name } = await api.addPicture(file);
@@ -184,14 +185,7 @@ async function addPictures(files: FileList | null): Promise<void> {
       What is remembered goes in as tolerant evidence with one click: it helps, and the marks can outvote it.
     </p>
   </section>
-  <section
-    class="card"
-    :class="{ over }"
-    style="flex: 1"
-    @dragover.prevent.stop="over = true"
-    @dragleave="over = false"
-    @drop.prevent.stop="addPictures($event.dataTransfer?.files ?? null)"
-  >
+  <section ref="shelf" class="card" :class="{ over }" style="flex: 1" data-drop="pictures">
     <h3>
       Reference pictures
       <label class="act-label end"

@@ -1,0 +1,25 @@
+import { toDegrees } from "#core/math/vec3";
+import { anglesFromDirection } from "#core/light/sun";
+import { sunDirection } from "#core/shot/assemble";
+import type { Shot } from "#core/shot/schema";
+
+const lampsOn = (shot: Shot): number => Object.values(shot.light.lamps).filter((l) => l.on).length;
+
+/** True once something was said of the light: a sighted or a switched-off sun, a probe, a lamp, a marked shade. */
+export const lightIsSet = ({ light }: Shot): boolean =>
+  light.sighting !== null ||
+  light.lit !== null ||
+  light.shaded !== null ||
+  !light.sun.on ||
+  Object.keys(light.lamps).length > 0 ||
+  Object.keys(light.shadows).length > 0;
+
+/** What lights the shot, in few words. */
+export function lightWord(shot: Shot): string {
+  const lamps = lampsOn(shot);
+  const lit = lamps > 0 ? `${lamps} ${lamps === 1 ? "lamp" : "lamps"}` : "";
+  if (!shot.light.sun.on) return lit ? `${lit}, no sun` : "sky, no sun";
+  const azimuth = toDegrees(anglesFromDirection(sunDirection(shot)).azimuth).toFixed(0);
+  const sun = shot.light.sighting ? `sun at ${azimuth}°` : lightIsSet(shot) ? `sun ${azimuth}°, typed` : "not sighted";
+  return lit && shot.light.sighting ? `${sun}, ${lit}` : sun;
+}
