@@ -174,6 +174,11 @@ test("the whole job by mouse, from the photo to the saved picture", async ({ pag
     floor: { height: -0.002, albedo: again.light.albedo.colour },
   });
   console.log("recovered by mouse:", JSON.stringify(figures));
-  expect(figures.mean).toBeLessThan(5);
-  expect(figures.shadowEdge.median).toBeLessThan(2);
+  // Seen with 24 samples, not denoised: 0.76, 3.2, 1.8, +1.8, −2.4 and 0.16 px.
+  expect(figures.mean).toBeLessThan(1.3);
+  expect(figures.percentile95).toBeLessThan(4.5);
+  expect(figures.contactMean).toBeLessThan(2.7);
+  expect(Math.abs(figures.propLightness)).toBeLessThan(3.5);
+  expect(Math.abs(figures.shadowLightness)).toBeLessThan(4);
+  expect(figures.shadowEdge.median).toBeLessThan(0.5);
 });

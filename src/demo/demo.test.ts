@@ -176,27 +176,19 @@ async function insertionFigures(name: string, samples: number): Promise<Insertio
 }
 
 describe("insertion figures: true camera and light, the set as a user draws it", () => {
-  test.each(["quay", "slipway"])("%s", async (name) => {
-    // The figures are asked for after 256 samples; fewer must do here.
-    const figures = await insertionFigures(name, 24);
-    expect(figures.mean).toBeLessThan(1);
-    expect(figures.percentile95).toBeLessThan(3);
-    expect(figures.contactMean).toBeLessThan(1.5);
-  }, 300_000);
-
-  test("netloft: glass and copper by window light", async () => {
-    const figures = await insertionFigures("netloft", 32);
-    expect(figures.mean).toBeLessThan(1);
-    expect(figures.percentile95).toBeLessThan(3);
-    // Wanted is 1.5 after 256 samples; glass is slower to calm than the rest.
-    expect(figures.contactMean).toBeLessThan(3);
-    expect(Math.abs(figures.propLightness)).toBeLessThan(3);
-  }, 300_000);
-
-  test.each(["shade-blocker", "shade-region"])("half in the ice house's shadow: %s", async (name) => {
-    const figures = await insertionFigures(name, 24);
-    expect(figures.mean).toBeLessThan(1);
-    expect(figures.percentile95).toBeLessThan(3);
-    expect(figures.contactMean).toBeLessThan(1.5);
+  // Limits a third above what is seen with so few samples.
+  test.each([
+    ["quay", 24, { mean: 0.45, percentile95: 1.75, contact: 1.35 }],
+    ["slipway", 24, { mean: 0.45, percentile95: 1.7, contact: 1.25 }],
+    // Glass is slower to calm than the rest.
+    ["netloft", 32, { mean: 0.45, percentile95: 1.9, contact: 2.8 }],
+    ["shade-blocker", 24, { mean: 0.45, percentile95: 1.7, contact: 1.4 }],
+    ["shade-region", 24, { mean: 0.5, percentile95: 2.1, contact: 1.75 }],
+  ])("%s", async (name, samples, limits) => {
+    const figures = await insertionFigures(name, samples);
+    expect(figures.mean).toBeLessThan(limits.mean);
+    expect(figures.percentile95).toBeLessThan(limits.percentile95);
+    expect(figures.contactMean).toBeLessThan(limits.contact);
+    expect(Math.abs(figures.propLightness)).toBeLessThan(1.5);
   }, 300_000);
 });

@@ -51,8 +51,10 @@ const scene = (): TraceScene => ({
 });
 
 /**
- * Configuration factor from a plane element to an upright rectangle of height a and width b that begins c before it:
- * factor B-4 of Howell's catalogue, from memory.
+ * Configuration factor from a plane element to an upright rectangle of height a and width b that begins c before it, by
+ * Lambert's formula for polygons (Photometria 1760): half the sum over its edges of the angle that each subtends times the
+ * element's normal on the edge's plane, over π. The upright edges' planes hold the normal and give nothing; the lower edge
+ * subtends atan(b/c) in the element's own plane; the upper one atan(b/√(a²+c²)) in a plane turned by c/√(a²+c²).
  */
 const factorOf = (a: number, b: number, c: number): number => {
   const slope = Math.hypot(a, c);

@@ -274,7 +274,8 @@ describe("lamps against closed forms", () => {
   });
 
   test("irradiance below a disc and a sphere", async () => {
-    // Disc: π L r² / (r² + h²); sphere: π L (r / d)² (configuration factors B-10 and B-17 of Howell's catalogue, from memory).
+    // A round source whose border is seen α off the normal gives ∫ L cos θ dω = π L sin²α: for a disc sin²α is
+    // r² / (r² + h²), for a sphere (r / d)².
     expect((await lit({ kind: "disc", size: [1, 1] })) / (3 * Math.PI * (0.25 / (0.25 + 1.44)))).toBeCloseTo(1, 2);
     expect((await lit({ kind: "sphere", size: [1, 1] })) / (3 * Math.PI * (0.25 / 1.44))).toBeCloseTo(1, 2);
   });

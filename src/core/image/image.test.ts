@@ -137,7 +137,7 @@ describe("reading EXR", () => {
 });
 
 describe("colour profiles", () => {
-  // A published wide-gamut space of 1998: colorants adapted to D50 and gamma 2.19921875, both from memory.
+  // Colorants of a wide gamut, adapted to D50, with gamma 563/256: an example, whose own values nothing is checked against.
   const wide = [
     [0.60974, 0.31111, 0.01947],
     [0.20528, 0.62567, 0.06087],

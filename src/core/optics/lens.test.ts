@@ -45,7 +45,7 @@ describe("lens figures", () => {
       for (const [figure, value] of Object.entries(figures))
         expect(focalFromFigure(figure as LensFigure, value!, frame, 23.5)).toBeCloseTo(4321, 6);
     }
-    // 36 mm film with a 50 mm lens sees 39.6° × 27.0°, 46.8° across the diagonal (handbook values, from memory).
+    // 36 × 24 mm film with a 50 mm lens: 2 atan(18/50), 2 atan(12/50) and 2 atan(21.63/50).
     const film = lensFigures(
       focalFromFigure("mm", 50, { width: 3600, height: 2400 }, 36)!,
       { width: 3600, height: 2400 },

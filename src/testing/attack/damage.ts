@@ -76,7 +76,13 @@ export function damageJson(value: unknown, random: Random): unknown {
       const way = random();
       if (way < 0.7) holder[key] = structuredClone(pick(random, ODD));
       else if (way < 0.85) delete holder[key];
-      else holder[pick(random, ["__proto__x", "length", "constructor", "extra", "9999999"])] = inner;
+      else {
+        // On an array these would make the attacker's own JSON enormous.
+        const names = Array.isArray(holder)
+          ? ["999", "extra"]
+          : ["__proto__x", "length", "constructor", "extra", "9999999"];
+        holder[pick(random, names)] = inner;
+      }
       break;
     }
   }
