@@ -37,14 +37,20 @@ export function ensurePackages() {
 }
 
 /** Debian's Chromium for the interface tests, installed if it is missing. */
-export function ensureChromium() {
-  if (existsSync("/usr/bin/chromium")) return;
-  console.log("Installing Chromium …");
+export const ensureChromium = () => ensureDebian("chromium", "/usr/bin/chromium");
+
+/** Real photographs for the tests of the camera: those that come with OpenCV's documentation. */
+export const ensurePhotographs = () => ensureDebian("opencv-doc", "/usr/share/doc/opencv-doc/examples/data/left01.jpg");
+
+/** Installs a package of Debian unless a file of it is there. */
+function ensureDebian(name, file) {
+  if (existsSync(file)) return;
+  console.log(`Installing ${name} …`);
   const prefix = process.getuid?.() === 0 ? [] : ["sudo"];
   const apt = (args) => {
     const [command, ...rest] = [...prefix, "apt-get", ...args];
     execFileSync(command, rest, { stdio: "inherit", env: { ...process.env, DEBIAN_FRONTEND: "noninteractive" } });
   };
   apt(["update"]);
-  apt(["install", "-y", "--no-install-recommends", "chromium"]);
+  apt(["install", "-y", "--no-install-recommends", name]);
 }

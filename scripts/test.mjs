@@ -1,8 +1,9 @@
 // npm test: installs what is missing, then lint, types, unit tests and interface tests.
-import { bin, ensureChromium, ensurePackages, run } from "./ensure.mjs";
+import { bin, ensureChromium, ensurePackages, ensurePhotographs, run } from "./ensure.mjs";
 
 ensurePackages();
 ensureChromium();
+ensurePhotographs();
 run(process.execPath, ["scripts/build.mjs"]);
 run(bin("eslint"), ["."]);
 run(bin("prettier"), ["--check", "."]);

@@ -16,6 +16,8 @@ export interface Evidence {
   id: string | null;
   size: number;
   nuisances: number;
+  /** Standard deviation that the residuals were divided by, pixels; missing where they are not of pixels alone. */
+  readonly pixelSigma?: number;
   /** Puts the nuisances that have a closed form at their best for `state`. */
   settle(state: State): void;
   /** Writes `size` residuals for nuisances moved by `step` from where they are. */
@@ -300,6 +302,7 @@ export function tieEvidence(id: string, pixel: Vec2, world: Vec3, sigma: number)
     id,
     size: 2,
     nuisances: 0,
+    pixelSigma: sigma,
     ...still,
     residuals(state, _step, out) {
       writeOffset(state.camera, world, pixel, sigma, out, 0);

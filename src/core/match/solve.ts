@@ -652,7 +652,7 @@ function ownRms(e: Evidence, state: State): number {
   e.settle(state);
   e.residuals(state, new Float64Array(8), out);
   const isEdge = e instanceof EdgeEvidence || e instanceof LineEvidence;
-  const sigma = isEdge ? e.sigma : 1;
+  const sigma = isEdge ? e.sigma : (e.pixelSigma ?? 1);
   const n = isEdge ? e.size : Math.min(e.size, 4);
   return Math.sqrt(out.slice(0, n).reduce((s, r) => s + r * r, 0) / n) * sigma;
 }

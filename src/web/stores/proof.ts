@@ -105,13 +105,13 @@ export const useProof = defineStore("proof", () => {
     on.value = false;
     sent = "";
     state.value = "idle";
-    worker?.postMessage({ kind: "stop" } satisfies ProofOrder);
+    worker?.postMessage({ kind: "stop", keep: false } satisfies ProofOrder);
   }
 
   /** Ends the render but keeps what it has shown. */
   function hold(): void {
     state.value = "done";
-    worker?.postMessage({ kind: "stop" } satisfies ProofOrder);
+    worker?.postMessage({ kind: "stop", keep: true } satisfies ProofOrder);
   }
 
   function clear(): void {

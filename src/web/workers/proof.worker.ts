@@ -37,7 +37,8 @@ import type { TileStart } from "./tile.worker.ts";
  */
 export type ProofOrder =
   | { kind: "render"; shot: Shot; samples: number; region: Region | null }
-  | { kind: "stop" }
+  /** Ends the render; `keep` lets the samples under way be finished, so that what is there can be developed anew. */
+  | { kind: "stop"; keep: boolean }
   | { kind: "probe"; id: number; shot: Shot }
   | { kind: "pick"; id: number; pixel: [number, number] };
 
@@ -444,7 +445,8 @@ self.onmessage = async (event: MessageEvent<ProofOrder>) => {
     void pick(order);
     return;
   }
-  const same = order.kind === "render" && live !== null && traceKey(order) === live.key;
+  const same =
+    live !== null && (order.kind === "render" ? traceKey(order) === live.key : order.kind === "stop" && order.keep);
   latest = order;
   if (engine && !same) {
     // Tile workers leave their tiles when the generation moves on.
