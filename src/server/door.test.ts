@@ -16,6 +16,10 @@ import { demoFile } from "../demo/shot.ts";
 import { glbOf } from "../testing/glb.ts";
 import type { TestServer } from "../testing/server.ts";
 import { killServers, readJson, sendBytes, sendJson, serveHere, startServer } from "../testing/server.ts";
+import { rotationFromAngles } from "#core/optics/camera";
+import { noDistortion } from "#core/optics/distortion";
+import { handAnswer, takeCamera } from "#core/shot/resolve";
+import { FinalQueue } from "./finals.ts";
 import { Reader } from "./reader.ts";
 import { Room } from "./room.ts";
 
@@ -371,6 +375,37 @@ describe("room on the disk", () => {
     expect(existsSync(path.join(folder, "ballast"))).toBe(false);
     await rm(folder, { recursive: true });
   });
+});
+
+test("a final of which nothing comes is said to have got nowhere, and the queue goes on", async () => {
+  const { services } = here;
+  const silent = path.join(here.folder, "silent.mjs");
+  await writeFile(silent, "setInterval(() => undefined, 1000); process.on('message', () => undefined);");
+  const folder = path.join(here.folder, "silent");
+  const runs = { process: silent, silentMs: 300 };
+  const queue = new FinalQueue(services.db, services.assets, services.shots, folder, services.room, runs);
+  const { id, shot } = await newShot();
+  const camera = {
+    focalPx: 90,
+    principal: [48, 32] as [number, number],
+    distortion: noDistortion(),
+    rotation: rotationFromAngles({ heading: 0, tilt: -0.3, roll: 0 }),
+    position: [0, -4, 1.5] as [number, number, number],
+  };
+  const edit = makeEdit(shot, "camera", "Camera", (d) => void takeCamera(d, handAnswer(camera)))!;
+  expect((await save(id, 0, edit)).status).toBe(200);
+  await queue.add(id, { samples: 4 });
+  await queue.add(id, { samples: 5 });
+  for (let i = 0; i < 200; i++) {
+    const states = (await queue.list(id)).map((f) => f.status);
+    if (states.every((s) => s === "failed")) break;
+    await new Promise((resolve) => setTimeout(resolve, 50));
+  }
+  for (const { status, message } of await queue.list(id)) {
+    expect(status).toBe("failed");
+    expect(message).toMatch(/Nothing came of it for a minute.*enormous geometry/);
+  }
+  await queue.close();
 });
 
 test("what a killed server left half written is gone after the next start", async () => {

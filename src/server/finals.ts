@@ -70,6 +70,8 @@ export class FinalQueue {
     /** Where unfinished renders keep their bands. */
     private readonly folder: string,
     private readonly room: Room,
+    /** What runs a render, and how long it may give no sign of life. */
+    private readonly runs = { process: processPath, silentMs: SILENT_MS },
   ) {}
 
   /** Deletes the bands of renders that are over or gone. */
@@ -329,7 +331,7 @@ export class FinalQueue {
   /** Runs a render's process to its end. Throws when it fails or is stopped. */
   private runProcess(order: FinalOrder, running: Running): Promise<FinalReport> {
     return new Promise((resolve, reject) => {
-      const child: ChildProcess = fork(processPath, {
+      const child: ChildProcess = fork(this.runs.process, {
         execArgv: ["--expose-gc", "--import", "tsx"],
         serialization: "advanced",
       });
@@ -340,7 +342,7 @@ export class FinalQueue {
       if (running.abort.signal.aborted) kill();
       const look = setInterval(() => {
         if (!this.room.has()) running.abort.abort("no-room" satisfies Stop);
-        else if (Date.now() - running.heard > SILENT_MS) running.abort.abort("silent" satisfies Stop);
+        else if (Date.now() - running.heard > this.runs.silentMs) running.abort.abort("silent" satisfies Stop);
       }, LOOK_MS);
       child.on("message", (message: FinalMessage) => {
         if (message.kind !== "progress" || message.samples > running.samplesDone) running.heard = Date.now();

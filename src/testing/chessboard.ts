@@ -79,9 +79,9 @@ function quadricMiddle({ width, values }: Grey, x: number, y: number): Vec2 | nu
   }
   const n = (2 * r + 1) ** 2;
   const m2 = ((2 * r + 1) * r * (r + 1) * (2 * r + 1)) / 3;
-  let [m4, m22] = [0, 0];
+  let m4 = 0;
   for (let d = -r; d <= r; d++) m4 += d ** 4;
-  m22 = (m2 / (2 * r + 1)) ** 2;
+  const m22 = (m2 / (2 * r + 1)) ** 2;
   m4 *= 2 * r + 1;
   const [bx, by, c] = [sx / m2, sy / m2, sxy / m22];
   // v = a + bx x + by y + axx x² + c xy + ayy y²: the even part by its normal equations.

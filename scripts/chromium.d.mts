@@ -1,0 +1,2 @@
+export declare const chromiumPath: string;
+export declare const chromiumArgs: string[];
