@@ -169,6 +169,9 @@ function checkNodes(json: Json): number[] {
   return uses;
 }
 
+/** True if so many triangles that stand so often are kept once, with their places: fewer are as quick as one mesh. */
+export const keptAsCopies = (triangles: number, times: number): boolean => times >= 4 && triangles * times > 50_000;
+
 function checkTriangles(json: Json, uses: number[]): void {
   let triangles = 0;
   let vertices = 0;
@@ -180,8 +183,10 @@ function checkTriangles(json: Json, uses: number[]): void {
       if (p.indices !== undefined && !order) throw damaged(`mesh ${i} names a list that is not there`);
       // What is not triangles is left out.
       if ((p.mode ?? 4) !== 4 || !position) continue;
-      vertices += position.count * uses[i];
-      triangles += Math.floor((order?.count ?? 0) / 3) * uses[i];
+      const own = Math.floor((order?.count ?? 0) / 3);
+      const times = keptAsCopies(own, uses[i]) ? 1 : uses[i];
+      vertices += position.count * times;
+      triangles += own * times;
     }
   });
   if (triangles > MODEL_LIMITS.triangles || vertices > MODEL_LIMITS.vertices) {

@@ -1,6 +1,7 @@
 import type {
   Document,
   Material as GltfMaterial,
+  Mesh as GltfMesh,
   Node,
   Primitive,
   Scene,
@@ -32,9 +33,9 @@ import {
   KHRTextureTransform,
 } from "@gltf-transform/extensions";
 import type { Material, Mesh, Model, Texture, TextureMatrix, TextureWrap } from "../props/model.ts";
-import { plainMaterial, plainMatrix, triangleCount } from "../props/model.ts";
+import { COPY_FLOATS, plainMaterial, plainMatrix, triangleCount } from "../props/model.ts";
 import { pictureHeader } from "../image/header.ts";
-import { MODEL_LIMITS, ModelError, checkGlb } from "./glbCheck.ts";
+import { MODEL_LIMITS, ModelError, checkGlb, keptAsCopies } from "./glbCheck.ts";
 
 export { ModelError } from "./glbCheck.ts";
 
@@ -128,14 +129,17 @@ export async function importGlb(bytes: Uint8Array, decode: ImageDecoder): Promis
   const meshes: Mesh[] = [];
   const scene = root.getDefaultScene() ?? root.listScenes()[0];
   let others = 0;
+  const places = new Map<GltfMesh, number[][]>();
   for (const [node, matrix] of placedNodes(scene)) {
-    for (const primitive of node.getMesh()?.listPrimitives() ?? []) {
-      if (primitive.getMode() !== 4) others++;
-      else {
-        const mesh = convertPrimitive(primitive, matrix, materialOf(primitive.getMaterial()));
-        if (mesh) meshes.push(mesh);
-        else others++;
-      }
+    const mesh = node.getMesh();
+    if (mesh) places.set(mesh, [...(places.get(mesh) ?? []), matrix]);
+  }
+  for (const [source, matrices] of places) {
+    for (const primitive of source.listPrimitives()) {
+      const material = materialOf(primitive.getMaterial());
+      const found = primitive.getMode() === 4 ? placedMeshes(primitive, matrices, material) : [];
+      if (found.length === 0) others += matrices.length;
+      meshes.push(...found);
     }
   }
   if (others > 0) notices.push(`${others} parts are lines, points, strips or have no positions, and were left out.`);
@@ -145,6 +149,46 @@ export async function importGlb(bytes: Uint8Array, decode: ImageDecoder): Promis
   if (triangleCount(model) === 0)
     throw new ModelError("The file holds no triangles. Check that meshes were selected for export.");
   return { model, notices };
+}
+
+const IDENTITY = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1];
+
+/** A primitive where its nodes put it: as one mesh with copies where it stands often, else as a mesh for each place. */
+function placedMeshes(primitive: Primitive, matrices: number[][], material: number): Mesh[] {
+  const triangles = (primitive.getIndices() ?? primitive.getAttribute("POSITION"))?.getCount() ?? 0;
+  // What is turned inside out keeps its own corners, in their own order.
+  if (!keptAsCopies(triangles / 3, matrices.length) || matrices.some((m) => turns(m) < 0)) {
+    return matrices.flatMap((m) => convertPrimitive(primitive, m, material) ?? []);
+  }
+  const mesh = convertPrimitive(primitive, IDENTITY, material);
+  if (!mesh) return [];
+  const copies = new Float32Array(matrices.length * COPY_FLOATS);
+  matrices.forEach((m, i) => {
+    const rows = worldRows(m);
+    if (!rows.every((x) => Math.abs(x) <= MODEL_LIMITS.reach))
+      throw new ModelError(
+        "A part of the model stands nowhere in a photograph. Mend its place or scale and export again.",
+      );
+    copies.set(rows, i * COPY_FLOATS);
+  });
+  return [{ ...mesh, copies }];
+}
+
+/** Determinant of the linear part of a column-major 4 × 4 matrix. */
+const turns = (m: number[]): number =>
+  m[0] * (m[5] * m[10] - m[6] * m[9]) - m[4] * (m[1] * m[10] - m[2] * m[9]) + m[8] * (m[1] * m[6] - m[2] * m[5]);
+
+/** A glTF matrix (column-major, Y up) as rows of 3 × 4 in the world (Z up): (x, y, z) there is (x, -z, y) here. */
+function worldRows(m: number[]): number[] {
+  // Columns that (x, y, z) of the world stand for, and rows likewise.
+  const column = (j: number): [number, number] => (j === 0 ? [0, 1] : j === 1 ? [2, -1] : j === 2 ? [1, 1] : [3, 1]);
+  return [0, 1, 2].flatMap((i) => {
+    const [row, rowSign] = column(i);
+    return [0, 1, 2, 3].map((j) => {
+      const [col, sign] = column(j);
+      return rowSign * sign * m[col * 4 + row] + 0;
+    });
+  });
 }
 
 const nameOf = (texture: GltfTexture, number: number): string =>
@@ -317,8 +361,7 @@ function convertPrimitive(primitive: Primitive, m: number[], material: number): 
   for (const index of indices)
     if (index >= count)
       throw new ModelError(`The model names vertex ${index} of ${count}: the file is damaged. Export it again.`);
-  const flips =
-    m[0] * (m[5] * m[10] - m[6] * m[9]) - m[4] * (m[1] * m[10] - m[2] * m[9]) + m[8] * (m[1] * m[6] - m[2] * m[5]) < 0;
+  const flips = turns(m) < 0;
   if (flips)
     for (let i = 0; i + 2 < indices.length; i += 3) [indices[i], indices[i + 1]] = [indices[i + 1], indices[i]];
   const normalSource = primitive.getAttribute("NORMAL");

@@ -66,7 +66,15 @@ export interface Mesh {
   uvs: Float32Array | null;
   indices: Uint32Array;
   material: number;
+  /** Where it stands in the model, several times: twelve floats each, rows of 3 × 4 matrices. Missing for once, as it is. */
+  copies?: Float32Array;
 }
+
+/** Floats of one copy. */
+export const COPY_FLOATS = 12;
+
+/** How often a mesh stands in its model. */
+export const copyCount = (mesh: Mesh): number => (mesh.copies ? mesh.copies.length / COPY_FLOATS : 1);
 
 /** A model in metres, Z up, resting as it came; every mesh in the model's own coordinates. */
 export interface Model {
@@ -107,20 +115,54 @@ export const plainMaterial = (changes: Partial<Material> = {}): Material => ({
   ...changes,
 });
 
-export const triangleCount = (model: Model): number => model.meshes.reduce((sum, m) => sum + m.indices.length / 3, 0);
+/** Triangles that are seen: every copy counts. */
+export const triangleCount = (model: Model): number =>
+  model.meshes.reduce((sum, m) => sum + (m.indices.length / 3) * copyCount(m), 0);
 
-/** Lowest and highest corner of the model. A model without vertices has the empty box at the origin. */
-export function modelBounds(model: Model): { low: Vec3; high: Vec3 } {
-  const low: Vec3 = [Infinity, Infinity, Infinity];
-  const high: Vec3 = [-Infinity, -Infinity, -Infinity];
+/**
+ * The least of a linear measure over a model's vertices, copies included: row · (x, y, z) in the model's coordinates. Copies
+ * whose box cannot go below what was found are not looked into. Infinity without vertices.
+ */
+export function leastAlong(model: Model, row: readonly number[]): number {
+  let least = Infinity;
   for (const mesh of model.meshes) {
-    for (let i = 0; i < mesh.positions.length; i += 3) {
-      for (let k = 0; k < 3; k++) {
-        const value = mesh.positions[i + k];
-        if (value < low[k]) low[k] = value;
-        if (value > high[k]) high[k] = value;
+    const v = mesh.positions;
+    const box = mesh.copies && meshBox(mesh);
+    for (let c = 0; c < copyCount(mesh); c++) {
+      let [a, b, d, base] = [row[0], row[1], row[2], 0];
+      if (mesh.copies && box) {
+        const m = mesh.copies.subarray(c * COPY_FLOATS, (c + 1) * COPY_FLOATS);
+        [a, b, d, base] = [0, 1, 2, 3].map((k) => row[0] * m[k] + row[1] * m[4 + k] + row[2] * m[8 + k]);
+        const bound = [a, b, d].reduce((s, w, k) => s + Math.min(w * box.low[k], w * box.high[k]), base);
+        if (bound >= least) continue;
+      }
+      for (let i = 0; i < v.length; i += 3) {
+        const value = a * v[i] + b * v[i + 1] + d * v[i + 2] + base;
+        if (value < least) least = value;
       }
     }
   }
+  return least;
+}
+
+/** Lowest and highest corner of a mesh as it is, without its copies. */
+function meshBox({ positions }: Mesh): { low: number[]; high: number[] } {
+  const [low, high] = [
+    [Infinity, Infinity, Infinity],
+    [-Infinity, -Infinity, -Infinity],
+  ];
+  for (let i = 0; i < positions.length; i++) {
+    const k = i % 3;
+    if (positions[i] < low[k]) low[k] = positions[i];
+    if (positions[i] > high[k]) high[k] = positions[i];
+  }
+  return { low, high };
+}
+
+/** Lowest and highest corner of the model. A model without vertices has the empty box at the origin. */
+export function modelBounds(model: Model): { low: Vec3; high: Vec3 } {
+  const unit = (k: number, sign: number) => [0, 1, 2].map((j) => (j === k ? sign : 0));
+  const low = [0, 1, 2].map((k) => leastAlong(model, unit(k, 1))) as Vec3;
+  const high = [0, 1, 2].map((k) => -leastAlong(model, unit(k, -1))) as Vec3;
   return low[0] > high[0] ? { low: [0, 0, 0], high: [0, 0, 0] } : { low, high };
 }

@@ -1,6 +1,7 @@
 import type { Mat3, Vec3 } from "../math/vec3.ts";
 import { add, apply, multiply, scale } from "../math/vec3.ts";
 import type { Mesh, Model } from "./model.ts";
+import { leastAlong } from "./model.ts";
 
 /** Where a prop stands: turned about its own vertical, then leant, scaled, and moved. Angles in radians. */
 export interface Placement {
@@ -96,15 +97,12 @@ export function placeMesh(p: Placement, mesh: Mesh): Mesh {
 /** The lowest world height of the placed mesh's real vertices. Infinity for a model without vertices. */
 export function lowestPoint(p: Placement, model: Model): number {
   const row = placementRotation(p)[2];
-  let low = Infinity;
-  for (const mesh of model.meshes) {
-    const v = mesh.positions;
-    for (let i = 0; i < v.length; i += 3) {
-      const z = row[0] * v[i] * p.scale[0] + row[1] * v[i + 1] * p.scale[1] + row[2] * v[i + 2] * p.scale[2];
-      if (z < low) low = z;
-    }
-  }
-  return low + p.position[2];
+  return (
+    leastAlong(
+      model,
+      row.map((r, k) => r * p.scale[k]),
+    ) + p.position[2]
+  );
 }
 
 /** The placement with the prop's lowest vertex on the floor at `height`. */

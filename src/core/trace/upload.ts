@@ -1,7 +1,7 @@
 import * as L from "../../kernel/layout.ts";
 import { luminance, srgbTable } from "../colour/srgb.ts";
 import type { Material, Mesh, Model, Texture, TextureMatrix } from "../props/model.ts";
-import { plainMaterial } from "../props/model.ts";
+import { COPY_FLOATS, plainMaterial } from "../props/model.ts";
 import { invertMatrix, placementMatrix } from "../props/transform.ts";
 import { ggxAlbedo, sheenAlbedo } from "./albedo.ts";
 import { buildInstanceBvh, buildTriangleBvh } from "./bvh.ts";
@@ -53,6 +53,38 @@ export interface LoadedScene {
 /** Bytes of textures that a shot may have in all, with their smaller copies a third more. */
 export const MAX_TEXTURE_BYTES = 1024 ** 3;
 
+/** Meshes of a model that share a tree, and where they stand in it. */
+interface Body {
+  model: number;
+  meshes: Mesh[];
+  /** Rows of 3 × 4 matrices; null for once, as it is. */
+  copies: Float32Array | null;
+}
+
+function bodiesOf(models: Model[]): Body[] {
+  return models.flatMap((model, number): Body[] => {
+    const once = model.meshes.filter((m) => !m.copies);
+    const often = model.meshes.filter((m) => m.copies);
+    return [
+      { model: number, meshes: once, copies: null },
+      ...often.map((mesh) => ({ model: number, meshes: [mesh], copies: mesh.copies! })),
+    ].filter((body) => body.meshes.length > 0);
+  });
+}
+
+/** Matrices by which a body stands in the world when its prop does: one, or one for every copy. */
+function standingAt(forward: readonly number[], { copies }: Body): number[][] {
+  if (!copies) return [[...forward]];
+  return Array.from({ length: copies.length / COPY_FLOATS }, (_, c) => {
+    const m = copies.subarray(c * COPY_FLOATS, (c + 1) * COPY_FLOATS);
+    return Array.from({ length: 12 }, (_unused, i) => {
+      const [row, k] = [i - (i % 4), i % 4];
+      const sum = forward[row] * m[k] + forward[row + 1] * m[4 + k] + forward[row + 2] * m[8 + k];
+      return k === 3 ? sum + forward[row + 3] : sum;
+    });
+  });
+}
+
 interface Range {
   first: number;
   count: number;
@@ -74,10 +106,13 @@ interface Resident {
   parts: number;
   materials: number;
   textures: number;
+  /** What has a tree of its own, by number: of every model the meshes that stand once, and each that stands several times. */
+  bodies: Body[];
   roots: number[];
   ranges: Range[];
   materialFirst: number[];
   bounds: { low: number[]; high: number[] }[];
+  /** Shining triangles by body. */
   emissive: Map<number, { triangles: Uint32Array; luminance: number }[]>;
   plateAt: number;
   backdropAt: number;
@@ -340,7 +375,8 @@ function buildResident(
     triangles: roomFor(set.triangles.length / 4, 8192),
     parts: roomFor(scene.set.length, 256),
   };
-  const meshes = models.flatMap((model, m) => model.meshes.map((mesh) => ({ mesh, model: m })));
+  const bodies = bodiesOf(models);
+  const meshes = bodies.flatMap((body, b) => body.meshes.map((mesh) => ({ mesh, model: body.model, body: b })));
   let vertices = capacity.vertices;
   let triangleTotal = capacity.triangles;
   for (const { mesh } of meshes) {
@@ -376,25 +412,25 @@ function buildResident(
     return lamp;
   });
 
-  const ranges: Range[] = models.map(() => ({ first: 0, count: 0 }));
-  const bounds = models.map(() => ({ low: [Infinity, Infinity, Infinity], high: [-Infinity, -Infinity, -Infinity] }));
+  const ranges: Range[] = bodies.map(() => ({ first: 0, count: 0 }));
+  const bounds = bodies.map(() => ({ low: [Infinity, Infinity, Infinity], high: [-Infinity, -Infinity, -Infinity] }));
   const emissive: Resident["emissive"] = new Map();
   let v = capacity.vertices;
   let t = capacity.triangles;
-  meshes.forEach(({ mesh, model }, i) => {
+  meshes.forEach(({ mesh, model, body }, i) => {
     const part = capacity.parts + i;
     const material = materialFirst[model] + mesh.material;
     const of = all[material].material;
     const asks = of.alpha !== "opaque" || of.transmission > 0;
     memory.u32(parts + part * L.PART_BYTES, 2).set([material, asks ? L.PART_ASKS : 0]);
-    if (i === 0 || meshes[i - 1].model !== model) ranges[model].first = t;
-    const count = putMesh(memory, { positions, normals, uvs, triangles }, mesh, v, t, part, bounds[model]);
+    if (i === 0 || meshes[i - 1].body !== body) ranges[body].first = t;
+    const count = putMesh(memory, { positions, normals, uvs, triangles }, mesh, v, t, part, bounds[body]);
     if (of.anisotropy > 0) memory.f32(tangents + v * 12, mesh.positions.length).set(vertexTangents(mesh));
     if (luminances[material] > 0) {
       const numbers = Uint32Array.from({ length: count }, (_, k) => t + k);
-      emissive.set(model, [...(emissive.get(model) ?? []), { triangles: numbers, luminance: luminances[material] }]);
+      emissive.set(body, [...(emissive.get(body) ?? []), { triangles: numbers, luminance: luminances[material] }]);
     }
-    ranges[model].count += count;
+    ranges[body].count += count;
     v += mesh.positions.length / 3;
     t += count;
   });
@@ -418,6 +454,7 @@ function buildResident(
     parts,
     materials,
     textures,
+    bodies,
     roots,
     ranges,
     materialFirst,
@@ -493,20 +530,33 @@ function putSet(memory: SceneMemory, r: Resident, set: SetSoup, pieces: SetPiece
 
 /** Writes the instances of all props; tells their boxes in the world and whether any moves. */
 function putInstances(memory: SceneMemory, r: Resident, props: PropPiece[], models: Model[]) {
-  const table = memory.reserve(Math.max(1, props.length) * L.INSTANCE_BYTES);
-  const boxes = new Float32Array(props.length * 6);
-  let moving = false;
-  props.forEach((prop, i) => {
+  const standing = props.flatMap((prop, number) => {
     const model = models.indexOf(prop.model);
+    const start = placementMatrix(prop.placement);
+    const close = prop.end ? placementMatrix(prop.end) : start;
+    return r.bodies.flatMap((body, b) => {
+      if (body.model !== model) return [];
+      const ends = prop.end ? standingAt(close, body) : null;
+      return standingAt(start, body).map((forward, c) => ({
+        prop,
+        number,
+        body: b,
+        forward,
+        end: ends?.[c] ?? forward,
+      }));
+    });
+  });
+  const table = memory.reserve(Math.max(1, standing.length) * L.INSTANCE_BYTES);
+  const boxes = new Float32Array(standing.length * 6);
+  let moving = false;
+  standing.forEach(({ prop, number, body, forward, end }, i) => {
     const at = table + i * L.INSTANCE_BYTES;
     const f = memory.f32(at, L.INSTANCE_BYTES / 4);
     const u = memory.u32(at, L.INSTANCE_BYTES / 4);
-    const forward = placementMatrix(prop.placement);
-    const end = prop.end ? placementMatrix(prop.end) : forward;
     f.set(invertMatrix(forward), L.INSTANCE_INVERSE / 4);
     f.set(forward, L.INSTANCE_FORWARD / 4);
     f.set(end, L.INSTANCE_END / 4);
-    u[L.INSTANCE_ROOT / 4] = r.roots[model];
+    u[L.INSTANCE_ROOT / 4] = r.roots[body];
     const seen = prop.visibility;
     const moves = end.some((x, k) => x !== forward[k]);
     moving ||= moves;
@@ -516,11 +566,11 @@ function putInstances(memory: SceneMemory, r: Resident, props: PropPiece[], mode
       (!seen || seen.reflection ? L.RAY_REFLECTION : 0) |
       (!seen || seen.bounce ? L.RAY_BOUNCE : 0) |
       (moves ? L.INSTANCE_MOVES : 0);
-    u[L.INSTANCE_PROP / 4] = i;
+    u[L.INSTANCE_PROP / 4] = number;
     // Between the two ends every point goes straight, so the boxes of both ends hold the whole way.
     const low = [Infinity, Infinity, Infinity];
     const high = [-Infinity, -Infinity, -Infinity];
-    const box = r.bounds[model];
+    const box = r.bounds[body];
     for (const m of moves ? [forward, end] : [forward]) {
       for (let k = 0; k < 3; k++) {
         let [a, b] = [m[k * 4 + 3], m[k * 4 + 3]];
@@ -544,18 +594,24 @@ function putInstances(memory: SceneMemory, r: Resident, props: PropPiece[], mode
 function shiningTriangles(memory: SceneMemory, r: Resident, props: PropPiece[], models: Model[]) {
   const shining: { corners: number[]; luminance: number; triangle: number }[] = [];
   for (const prop of props) {
-    const groups = r.emissive.get(models.indexOf(prop.model));
     // A moving lamp cannot be drawn from: paths must find it.
-    if (!groups || prop.end || prop.visibility?.shadow === false) continue;
-    const m = placementMatrix(prop.placement);
-    const vertex = (i: number) => {
-      const [x, y, z] = memory.f32(r.positions + i * 12, 3);
-      return [0, 1, 2].map((k) => m[k * 4] * x + m[k * 4 + 1] * y + m[k * 4 + 2] * z + m[k * 4 + 3]);
-    };
-    for (const { triangles, luminance: level } of groups) {
-      for (const triangle of triangles) {
-        const [a, b, c] = memory.u32(r.triangles + triangle * L.TRIANGLE_BYTES, 3);
-        shining.push({ corners: [...vertex(a), ...vertex(b), ...vertex(c)], luminance: level, triangle });
+    if (prop.end || prop.visibility?.shadow === false) continue;
+    const model = models.indexOf(prop.model);
+    const forward = placementMatrix(prop.placement);
+    for (const [b, body] of r.bodies.entries()) {
+      const groups = body.model === model ? r.emissive.get(b) : undefined;
+      if (!groups) continue;
+      for (const m of standingAt(forward, body)) {
+        const vertex = (i: number) => {
+          const [x, y, z] = memory.f32(r.positions + i * 12, 3);
+          return [0, 1, 2].map((k) => m[k * 4] * x + m[k * 4 + 1] * y + m[k * 4 + 2] * z + m[k * 4 + 3]);
+        };
+        for (const { triangles, luminance: level } of groups) {
+          for (const triangle of triangles) {
+            const [p, q, s] = memory.u32(r.triangles + triangle * L.TRIANGLE_BYTES, 3);
+            shining.push({ corners: [...vertex(p), ...vertex(q), ...vertex(s)], luminance: level, triangle });
+          }
+        }
       }
     }
   }

@@ -4,6 +4,7 @@ import type { Vec2, Vec3 } from "#core/math/vec3";
 import type { Camera, Frame } from "#core/optics/camera";
 import { pixelToTangent } from "#core/optics/camera";
 import type { Model } from "#core/props/model";
+import { COPY_FLOATS } from "#core/props/model";
 import { modelOf, placementOf, sunDirection } from "#core/shot/assemble";
 import { placementRotation } from "#core/props/transform";
 import { surfaceMesh } from "#core/set/surfaces";
@@ -252,9 +253,15 @@ export class View3d {
     const [hit] = ray.intersectObjects(this.things.children, true);
     if (!hit?.face || !(hit.object instanceof THREE.Mesh)) return null;
     const positions = (hit.object.geometry as THREE.BufferGeometry).getAttribute("position");
+    const place = hit.object.matrixWorld.clone();
+    if (hit.object instanceof THREE.InstancedMesh && hit.instanceId !== undefined) {
+      const own = new THREE.Matrix4();
+      hit.object.getMatrixAt(hit.instanceId, own);
+      place.multiply(own);
+    }
     let best: THREE.Vector3 | null = null;
     for (const i of [hit.face.a, hit.face.b, hit.face.c]) {
-      const p = new THREE.Vector3().fromBufferAttribute(positions, i).applyMatrix4(hit.object.matrixWorld);
+      const p = new THREE.Vector3().fromBufferAttribute(positions, i).applyMatrix4(place);
       if (!best || p.distanceTo(hit.point) < best.distanceTo(hit.point)) best = p;
     }
     return best ? [best.x, best.y, best.z] : null;
@@ -323,6 +330,18 @@ function sharedGroup(model: Model): THREE.Group {
   return known.group;
 }
 
+function copiesOf(geometry: THREE.BufferGeometry, material: THREE.Material, copies: Float32Array): THREE.InstancedMesh {
+  const count = copies.length / COPY_FLOATS;
+  const object = new THREE.InstancedMesh(geometry, material, count);
+  const matrix = new THREE.Matrix4();
+  for (let i = 0; i < count; i++) {
+    const m = copies.subarray(i * COPY_FLOATS, (i + 1) * COPY_FLOATS);
+    // prettier-ignore
+    object.setMatrixAt(i, matrix.set(m[0], m[1], m[2], m[3], m[4], m[5], m[6], m[7], m[8], m[9], m[10], m[11], 0, 0, 0, 1));
+  }
+  return object;
+}
+
 function buildGroup(model: Model): THREE.Group {
   const textures = model.textures.map((t) => {
     const texture = new THREE.DataTexture(t.texels as Uint8Array<ArrayBuffer>, t.width, t.height);
@@ -359,7 +378,9 @@ function buildGroup(model: Model): THREE.Group {
     geometry.setAttribute("normal", new THREE.BufferAttribute(mesh.normals, 3));
     if (mesh.uvs) geometry.setAttribute("uv", new THREE.BufferAttribute(mesh.uvs, 2));
     geometry.setIndex(new THREE.BufferAttribute(mesh.indices, 1));
-    const object = new THREE.Mesh(geometry, materials[mesh.material]);
+    const object = mesh.copies
+      ? copiesOf(geometry, materials[mesh.material], mesh.copies)
+      : new THREE.Mesh(geometry, materials[mesh.material]);
     object.castShadow = true;
     object.receiveShadow = true;
     group.add(object);
