@@ -1,9 +1,11 @@
+import type { Remote } from "comlink";
+import { wrap } from "comlink";
 import { defineStore } from "pinia";
 import { ref, shallowRef } from "vue";
 import type { ProbeResult } from "#core/light/probeShot";
 import type { Shot } from "#core/shot/schema";
 import type { Region } from "#core/trace/tiles";
-import type { ProofOrder, ProofPicture, ProofReport } from "../workers/proof.worker.ts";
+import type { ProofAsks, ProofOrder, ProofPicture, ProofReport } from "../workers/proof.worker.ts";
 
 /** The proof render: one worker that always renders the newest shot it was given. */
 export const useProof = defineStore("proof", () => {
@@ -22,9 +24,7 @@ export const useProof = defineStore("proof", () => {
   let worker: Worker | null = null;
   let asked = 0;
   let sent = "";
-  let nextProbe = 1;
-  const probes = new Map<number, (result: ProbeResult | string) => void>();
-  const picks = new Map<number, (found: { prop: number; distance: number | null }) => void>();
+  let asks: Remote<ProofAsks> | null = null;
 
   function start(): Worker {
     const made = new Worker(new URL("../workers/proof.worker.ts", import.meta.url), { type: "module" });
@@ -33,20 +33,13 @@ export const useProof = defineStore("proof", () => {
       state.value = "failed";
       message.value = "The proof's worker could not start. Reload the page.";
     };
+    const { port1, port2 } = new MessageChannel();
+    made.postMessage({ kind: "asks", port: port2 } satisfies ProofOrder, [port2]);
+    asks = wrap<ProofAsks>(port1);
     return made;
   }
 
   function receive(r: ProofReport): void {
-    if (r.kind === "probed") {
-      probes.get(r.id)?.(r.result);
-      probes.delete(r.id);
-      return;
-    }
-    if (r.kind === "picked") {
-      picks.get(r.id)?.(r);
-      picks.delete(r.id);
-      return;
-    }
     if (r.kind === "failed") {
       state.value = "failed";
       message.value = r.message;
@@ -134,24 +127,14 @@ export const useProof = defineStore("proof", () => {
   }
 
   /** What the proof shows at a pixel of the plate: the prop's place among those that are shown, and its distance. */
-  function pick(pixel: [number, number]): Promise<{ prop: number; distance: number | null }> {
-    if (!worker) return Promise.resolve({ prop: -1, distance: null });
-    const id = nextProbe++;
-    return new Promise((resolve) => {
-      picks.set(id, resolve);
-      worker!.postMessage({ kind: "pick", id, pixel } satisfies ProofOrder);
-    });
-  }
+  const pick = (pixel: [number, number]): Promise<{ prop: number; distance: number | null }> =>
+    asks ? asks.pick([...pixel]) : Promise.resolve({ prop: -1, distance: null });
 
   /** Sun and sky from the shot's probes. Interrupts the render, which begins again. */
   function probe(shot: Shot): Promise<ProbeResult | string> {
     worker ??= start();
     sent = "";
-    const id = nextProbe++;
-    return new Promise((resolve) => {
-      probes.set(id, resolve);
-      worker!.postMessage({ kind: "probe", id, shot } satisfies ProofOrder);
-    });
+    return asks!.probe(shot);
   }
 
   return {

@@ -1,3 +1,4 @@
+import { expose } from "comlink";
 import { compositeLinear } from "#core/comp/composite";
 import type { DecodedPlate } from "#core/comp/composite";
 import { linearToCode } from "#core/colour/srgb";
@@ -39,8 +40,8 @@ export type ProofOrder =
   | { kind: "render"; shot: Shot; samples: number; region: Region | null }
   /** Ends the render; `keep` lets the samples under way be finished, so that what is there can be developed anew. */
   | { kind: "stop"; keep: boolean }
-  | { kind: "probe"; id: number; shot: Shot }
-  | { kind: "pick"; id: number; pixel: [number, number] };
+  /** Where questions that have an answer of their own come in: see `ProofAsks`. */
+  | { kind: "asks"; port: MessagePort };
 
 /** A picture of the proof so far. */
 export interface ProofPicture {
@@ -67,9 +68,15 @@ export type ProofReport =
   | { kind: "denoising"; share: number }
   | { kind: "done" }
   | { kind: "stopped" }
-  | { kind: "failed"; message: string }
-  | { kind: "picked"; id: number; prop: number; distance: number | null }
-  | { kind: "probed"; id: number; result: ProbeResult | string };
+  | { kind: "failed"; message: string };
+
+/** A measurement of the light, which takes the render's place until it is done. */
+interface ProbeOrder {
+  kind: "probe";
+  shot: Shot;
+  tell: (result: ProbeResult | string) => void;
+}
+type Order = Exclude<ProofOrder, { kind: "asks" }> | ProbeOrder;
 
 type RenderOrder = Extract<ProofOrder, { kind: "render" }>;
 
@@ -104,7 +111,9 @@ let plate: {
   picture: { width: number; height: number; pixels: Float32Array };
 } | null = null;
 const models = new Map<string, Model>();
-let latest: ProofOrder | null = null;
+let latest: Order | null = null;
+/** Probes that were begun: they tell their result themselves. */
+const probing = new WeakSet<ProbeOrder>();
 let working = false;
 let live: Live | null = null;
 let fill: { key: string; samples: number; map: FillMap } | null = null;
@@ -359,7 +368,7 @@ async function turn(key: string): Promise<RenderOrder | null> {
 }
 
 /** Renders the newest order until it is done or another scene is wanted. Returns the order that was served last. */
-async function render(first: RenderOrder): Promise<ProofOrder> {
+async function render(first: RenderOrder): Promise<Order> {
   const e = await (engine ??= startEngine());
   await loadFiles(first.shot);
   const key = traceKey(first);
@@ -403,35 +412,44 @@ async function render(first: RenderOrder): Promise<ProofOrder> {
   return order;
 }
 
-async function probe(order: Extract<ProofOrder, { kind: "probe" }>): Promise<void> {
+async function probe(order: ProbeOrder): Promise<void> {
+  probing.add(order);
   const e = await (engine ??= startEngine());
   const { picture } = await loadFiles(order.shot);
   // It builds a scene of its own in the same memory.
   live = null;
   e.loader.forget();
-  report({ kind: "probed", id: order.id, result: probeShot(e.kernel, e.scene, order.shot, picture) });
+  order.tell(probeShot(e.kernel, e.scene, order.shot, picture));
 }
 
-/** Which prop a pixel of the plate shows, and how far it is along the view axis. */
-async function pick(order: Extract<ProofOrder, { kind: "pick" }>): Promise<void> {
-  const e = await (engine ??= startEngine());
-  const distance = live ? e.kernel.pickPixel(live.loaded.params, order.pixel[0], order.pixel[1]) : -1;
-  const prop = distance > 0 ? e.kernel.pickedPropNumber() : -1;
-  report({ kind: "picked", id: order.id, prop, distance: distance > 0 ? distance : null });
-}
+const asks = {
+  /** Which prop a pixel of the plate shows, and how far it is along the view axis. */
+  async pick([u, v]: [number, number]): Promise<{ prop: number; distance: number | null }> {
+    const e = await (engine ??= startEngine());
+    const distance = live ? e.kernel.pickPixel(live.loaded.params, u, v) : -1;
+    const prop = distance > 0 ? e.kernel.pickedPropNumber() : -1;
+    return { prop, distance: distance > 0 ? distance : null };
+  },
+  /** Sun and sky from the shot's probes, or a sentence why not. Interrupts the render. */
+  probe: (shot: Shot): Promise<ProbeResult | string> =>
+    new Promise((tell) => {
+      void take({ kind: "probe", shot, tell });
+    }),
+};
+export type ProofAsks = typeof asks;
 
 async function drain(): Promise<void> {
   working = true;
-  let done: ProofOrder | null = null;
+  let done: Order | null = null;
   while (latest && latest !== done) {
-    let order: ProofOrder = latest;
+    let order: Order = latest;
     try {
       if (order.kind === "render") order = await render(order);
       else if (order.kind === "probe") await probe(order);
       else report({ kind: "stopped" });
     } catch (error) {
       live = null;
-      if (order.kind === "probe") report({ kind: "probed", id: order.id, result: (error as Error).message });
+      if (order.kind === "probe") order.tell((error as Error).message);
       else report({ kind: "failed", message: (error as Error).message });
     }
     done = order;
@@ -439,12 +457,10 @@ async function drain(): Promise<void> {
   working = false;
 }
 
-self.onmessage = async (event: MessageEvent<ProofOrder>) => {
-  const order = event.data;
-  if (order.kind === "pick") {
-    void pick(order);
-    return;
-  }
+async function take(order: Order): Promise<void> {
+  // What is overtaken is told, so that nobody waits for it.
+  if (latest?.kind === "probe" && latest !== order && !probing.has(latest))
+    latest.tell("Something newer was asked for.");
   const same =
     live !== null && (order.kind === "render" ? traceKey(order) === live.key : order.kind === "stop" && order.keep);
   latest = order;
@@ -454,4 +470,9 @@ self.onmessage = async (event: MessageEvent<ProofOrder>) => {
     Atomics.add(new Int32Array(memory.buffer, GENERATION_ADDRESS, 1), 0, 1);
   }
   if (!working) void drain();
+}
+
+self.onmessage = ({ data }: MessageEvent<ProofOrder>) => {
+  if (data.kind === "asks") expose(asks, data.port);
+  else void take(data);
 };
