@@ -151,6 +151,8 @@ describe("harbor render and comp", () => {
     const missing = await harbor(["render", file, "--assets", root + "drizzle", "--out", folder]);
     expect([missing.code, missing.error]).toEqual([2, expect.stringContaining("is not in")]);
     expect((await harbor(["render", file, "--percent"])).error).toContain("needs a value");
+    expect((await harbor(["render", file, "--colour", "red"])).error).toContain("no option --colour");
+    expect((await harbor(["render", file, "--denoise=much"])).error).toContain("--denoise takes no value");
     expect((await harbor(["paint"])).error).toContain('no command "paint"');
   });
 });

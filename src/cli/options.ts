@@ -18,10 +18,14 @@ export function parseOptions(args: string[], names: string[], switches: string[]
     ]);
     return { plain: positionals, options: new Map(given) };
   } catch (error) {
-    // Its first sentence names the option; what follows is advice for programmers.
-    const [said] = (error as Error).message.split(/\.\s|\n/);
-    throw new UsageError(`${said.replace(/\.$/, "")}. Try "harbor --help".`, { cause: error });
+    throw new UsageError(sentenceOf(error as Error & { code?: string }), { cause: error });
   }
+}
+
+function sentenceOf({ code, message }: Error & { code?: string }): string {
+  const [name] = /--[\w-]+/.exec(message) ?? ["The option"];
+  if (code === "ERR_PARSE_ARGS_UNKNOWN_OPTION") return `There is no option ${name}. Try "harbor --help".`;
+  return /does not take/.test(message) ? `${name} takes no value.` : `${name} needs a value.`;
 }
 
 /** A whole number of at least 1 from an option. */
