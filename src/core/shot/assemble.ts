@@ -226,8 +226,15 @@ export function solveRequestOf(shot: Shot): SolveRequest {
 }
 
 /** Text that changes whenever the solver would be asked something else. */
-export const evidenceKey = (shot: Shot): string =>
+export const requestKey = (shot: Shot): string =>
   shot.match.by === "hand" ? "by hand" : JSON.stringify(solveRequestOf(shot));
+
+/** Text that changes whenever another camera may come out: not with what only widens a ± or is compared with the answer. */
+export function evidenceKey(shot: Shot): string {
+  if (shot.match.by === "hand") return "by hand";
+  const request = solveRequestOf(shot);
+  return JSON.stringify({ ...request, lens: { ...request.lens, noted: undefined }, tolerance: undefined });
+}
 
 export const cameraOf = (shot: Shot): Camera | null => shot.solved?.camera ?? null;
 

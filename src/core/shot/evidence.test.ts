@@ -10,6 +10,7 @@ import * as v from "valibot";
 import {
   edgeAxes,
   evidenceKey,
+  requestKey,
   markSigma,
   otherReadings,
   solveRequestOf,
@@ -134,7 +135,15 @@ describe("what a shot asks the solver", () => {
       expect(Math.abs(found.numbers!.marks / 1500 - 1)).toBeLessThan(0.01);
       expect(found.message).toContain("px");
     }
+    // Neither what is noted nor how true things are moves the camera: what was built with it stands.
+    const key = evidenceKey(shot);
+    expect(key).not.toContain("noted");
+    shot.match.tolerance.deg = 2;
+    shot.plate.exif.equivalentMm = 99;
+    expect(evidenceKey(shot)).toBe(key);
+    expect(requestKey(shot)).toContain('"deg":2');
     shot.lens.marksSettled = true;
+    expect(evidenceKey(shot)).toBe(key);
     expect(solve(solveRequestOf(shot)).findings.map((f) => f.code)).not.toContain("lens-against-marks");
   });
 

@@ -5,7 +5,7 @@ import { computed, shallowRef } from "vue";
 import type { Details } from "#core/match/details";
 import type { SolveAnswer } from "#core/match/request";
 import type { Camera } from "#core/optics/camera";
-import { evidenceKey, solveRequestOf } from "#core/shot/assemble";
+import { requestKey, solveRequestOf } from "#core/shot/assemble";
 import type { Shot } from "#core/shot/schema";
 import type { Solving } from "../workers/solve.worker.ts";
 import { useNotices } from "./notices.ts";
@@ -33,7 +33,7 @@ export const useSolver = defineStore("solver", () => {
     const ticket = ++shown;
     const result = await solving().answer(ticket, solveRequestOf(shot));
     answer.value = result;
-    answered.value = evidenceKey(shot);
+    answered.value = requestKey(shot);
     if (!result.camera) details.value = null;
     solving()
       .details(ticket)
@@ -47,7 +47,7 @@ export const useSolver = defineStore("solver", () => {
   }
 
   function follow(shot: Shot): void {
-    if (evidenceKey(shot) === answered.value) return;
+    if (requestKey(shot) === answered.value) return;
     queued = shot;
     if (!busy) void drain();
   }
@@ -62,7 +62,7 @@ export const useSolver = defineStore("solver", () => {
           await show(shot);
         } catch (error) {
           // These marks cannot be solved; the next ones may be.
-          answered.value = evidenceKey(shot);
+          answered.value = requestKey(shot);
           answer.value = null;
           details.value = null;
           notices.fail(error);
@@ -74,7 +74,7 @@ export const useSolver = defineStore("solver", () => {
   }
 
   async function answerFor(shot: Shot): Promise<SolveAnswer> {
-    if (answered.value === evidenceKey(shot) && answer.value) return answer.value;
+    if (answered.value === requestKey(shot) && answer.value) return answer.value;
     return show(shot);
   }
 
