@@ -56,7 +56,7 @@ export function lensAgainstMarks(
   return {
     code: "lens-against-marks",
     severity: "warning",
-    message: `${noted.source} gives ${pixels(noted.focalPx)} (± ${(noted.relative * 100).toFixed(0)} %), the marks alone give ${pixels(marks.focalPx)} ± ${pixels(marks.focalPx * marks.relative)}: ${Math.abs(Math.expm1(off) * 100).toFixed(0)} % ${off < 0 ? "shorter" : "longer"}. Either the picture was cropped or zoomed since, or marks lie on things that are not square, level or upright.`,
+    message: `${noted.source} gives ${pixels(noted.focalPx)} (± ${(noted.relative * 100).toFixed(0)} %), the marks alone give ${pixels(marks.focalPx)} ± ${pixels(marks.focalPx * marks.relative)}: ${Math.abs(Math.expm1(off) * 100).toFixed(0)} % ${off < 0 ? "shorter" : "longer"}. It was cropped since, or marks are not square, level or upright.`,
     ids: [],
     numbers: { noted: noted.focalPx, marks: marks.focalPx },
   };

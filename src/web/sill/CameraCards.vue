@@ -192,7 +192,6 @@ function point(ids: string[]): void {
     </div>
     <div v-for="(f, i) in findings" :key="i" class="finding" :class="f.severity" @click="point(f.ids)">
       <div>
-        {{ f.message }}
         <div v-if="f.code === 'lens-against-marks' && f.numbers" class="row acts">
           <button class="act" data-test="trust-noted" @click.stop="trustNoted(f.numbers.noted)">
             hold {{ f.numbers.noted.toFixed(0) }} px
@@ -201,6 +200,7 @@ function point(ids: string[]): void {
             trust the marks, {{ f.numbers.marks.toFixed(0) }} px
           </button>
         </div>
+        {{ f.message }}
       </div>
     </div>
     <p v-if="!pending && !byHand && findings.length === 0" class="quiet">Nothing contradicts.</p>
