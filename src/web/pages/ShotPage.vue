@@ -425,7 +425,8 @@ async function dropFile(files: File[] | null, event: DragEvent): Promise<void> {
 .lamp.saving {
   background: var(--warn);
 }
-.lamp.offline {
+.lamp.offline,
+.lamp.full {
   background: var(--bad);
 }
 .cards {
