@@ -3,7 +3,7 @@ import { dot, normalize } from "../math/vec3.ts";
 import type { Frame } from "../optics/camera.ts";
 import { equivalents35mm } from "../optics/camera.ts";
 import type { Supposed } from "./headings.ts";
-import { gainOf, headingApart, headingDirection, headingPeaks, levelBasis, turnToDirection } from "./headings.ts";
+import { gainAt, gainOf, headingApart, headingDirection, headingPeaks, levelBasis, turnToDirection } from "./headings.ts";
 import type { Line, NormalLine } from "./lines.ts";
 import { normalLine, turnTo } from "./lines.ts";
 import { candidatePoints, shuffler } from "./points.ts";
@@ -253,7 +253,7 @@ function scoreOf(lines: NormalLine[], supposed: Supposed, headings: Fit["heading
       const e = turnToDirection(l, d, supposed.focal) / l.sigma;
       if (e < 5 && e > -5) odds += Math.exp(-0.5 * e * e);
     }
-    if (odds > 0) sum += Math.log1p(((0.15 * Math.sqrt(Math.PI / 2)) / l.sigma) * odds);
+    if (odds > 0) sum += Math.log1p(gainAt(l.sigma) * odds);
   }
   // A heading is one more number: it costs as much as its place among all others says.
   const paid = headings.length * Math.log(Math.PI / 0.02);
