@@ -46,7 +46,15 @@ describe("harbor solve", () => {
     const one = await harbor(["solve", file]);
     expect(one.code).toBe(0);
     const answer = JSON.parse(one.out) as SolveAnswer;
-    expect(Object.keys(answer)).toEqual(["camera", "rmsPx", "residuals", "sigma", "alternatives", "findings"]);
+    expect(Object.keys(answer)).toEqual([
+      "camera",
+      "rmsPx",
+      "residuals",
+      "sigma",
+      "sigmaWidened",
+      "alternatives",
+      "findings",
+    ]);
     expect(Object.keys(answer.camera!)).toEqual([
       "focalPx",
       "principal",

@@ -3,7 +3,15 @@ import { dot, normalize } from "../math/vec3.ts";
 import type { Frame } from "../optics/camera.ts";
 import { equivalents35mm } from "../optics/camera.ts";
 import type { Supposed } from "./headings.ts";
-import { gainAt, gainOf, headingApart, headingDirection, headingPeaks, levelBasis, turnToDirection } from "./headings.ts";
+import {
+  gainAt,
+  gainOf,
+  headingApart,
+  headingDirection,
+  headingPeaks,
+  levelBasis,
+  turnToDirection,
+} from "./headings.ts";
 import type { Line, NormalLine } from "./lines.ts";
 import { normalLine, turnTo } from "./lines.ts";
 import { candidatePoints, shuffler } from "./points.ts";
