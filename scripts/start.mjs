@@ -9,3 +9,8 @@ run(process.execPath, ["scripts/build.mjs"]);
 const server = fork(path.join(root, "src/server/main.ts"), { cwd: root, execArgv: ["--import", "tsx"] });
 for (const signal of ["SIGINT", "SIGTERM", "SIGHUP"]) process.on(signal, () => server.kill(signal));
 server.on("exit", (code) => process.exit(code ?? 1));
+// npm runs this in a shell: when that is killed, nobody could stop the server by its terminal any more.
+if (process.env.npm_lifecycle_event) {
+  const parent = process.ppid;
+  setInterval(() => process.ppid !== parent && server.kill("SIGTERM"), 1000).unref();
+}
