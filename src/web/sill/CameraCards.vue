@@ -102,7 +102,10 @@ const keep = (id: string, keeps: "metres" | "picture") =>
 /** Settles what is noted of the lens against the marks, one way or the other. */
 const trustNoted = (focalPx: number) =>
   store.commit("Hold the noted lens", (d) => {
-    if (d.lens.focalPx !== focalPx) d.lens.source = "EXIF";
+    if (d.lens.focalPx !== focalPx) {
+      d.lens.source = "EXIF";
+      d.lens.givenAs = null;
+    }
     d.lens.focalPx = focalPx;
     d.lens.focal = "hold";
     d.lens.marksSettled = true;
