@@ -9,7 +9,7 @@ import { ciede2000, linearToLab } from "#core/colour/difference";
 import { projectPoint } from "#core/optics/camera";
 import { standing } from "#core/props/transform";
 import { SOFT } from "#core/trace/filter";
-import type { PlateInfo } from "#core/shot/schema";
+import type { PlateInfo } from "#core/plate/schema";
 import { openPlate } from "#node/plates";
 import { readExr } from "#core/image/exrRead";
 import { plateOf, renderShot } from "#node/renderShot";

@@ -4,10 +4,16 @@ import { toDegrees } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 import { groundPlane, pixelOnPlane, projectPoint } from "#core/optics/camera";
 import type { Placement } from "#core/props/transform";
-import { cameraOf, solveRequestOf } from "#core/shot/assemble";
+import { cameraOf } from "#core/render/scene";
+import { requestOfShot } from "#core/match/requestOfShot";
 import { takeCamera } from "#core/shot/resolve";
-import type { PlateInfo, Prop, Shot } from "#core/shot/schema";
-import { newEdge, newLamp, newShot, plainProp } from "#core/shot/schema";
+import type { PlateInfo } from "#core/plate/schema";
+import type { Prop } from "#core/props/schema";
+import type { Shot } from "#core/shot/schema";
+import { newEdge } from "#core/match/schema";
+import { newLamp } from "#core/light/schema";
+import { newShot } from "#core/shot/schema";
+import { plainProp } from "#core/props/schema";
 import * as loft from "./netloft.ts";
 import * as slip from "./slipway.ts";
 
@@ -30,7 +36,7 @@ function markAndSolve(shot: Shot, truth: Camera, edges: { axis: string; from: Ve
     shot.ties[id] = { id, pixel: half(projectPoint(truth, world)!), world, muted: false };
   });
   shot.lens.solveK1 = true;
-  takeCamera(shot, solve(solveRequestOf(shot)));
+  takeCamera(shot, solve(requestOfShot(shot)));
   const camera = cameraOf(shot);
   if (!camera) throw new Error(`The camera of “${shot.name}” could not be solved.`);
   return camera;

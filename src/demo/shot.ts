@@ -7,10 +7,14 @@ import { solve } from "#core/match/solve";
 import type { Vec2 } from "#core/math/vec3";
 import { toDegrees } from "#core/math/vec3";
 import { groundPlane, pixelOnPlane } from "#core/optics/camera";
-import { cameraOf, solveRequestOf } from "#core/shot/assemble";
+import { cameraOf } from "#core/render/scene";
+import { requestOfShot } from "#core/match/requestOfShot";
 import { takeCamera } from "#core/shot/resolve";
-import type { PlateInfo, Shot } from "#core/shot/schema";
-import { newEdge, newLength, newShot, plainProp } from "#core/shot/schema";
+import type { PlateInfo } from "#core/plate/schema";
+import type { Shot } from "#core/shot/schema";
+import { newEdge, newLength } from "#core/match/schema";
+import { newShot } from "#core/shot/schema";
+import { plainProp } from "#core/props/schema";
 import * as quay from "./quay.ts";
 
 export const demoFolder = fileURLToPath(new URL("../../demo/quay/", import.meta.url));
@@ -51,7 +55,7 @@ export async function demoShot(plate: PlateInfo, codes: Uint8Array, buoyAsset: s
     metres: truth.length.metres,
   };
   shot.lens.solveK1 = true;
-  takeCamera(shot, solve(solveRequestOf(shot)));
+  takeCamera(shot, solve(requestOfShot(shot)));
   const camera = cameraOf(shot);
   if (!camera) throw new Error("The demo's camera could not be solved.");
   const onGround = (pixel: Vec2) => pixelOnPlane(camera, pixel, groundPlane())!;

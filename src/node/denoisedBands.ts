@@ -1,5 +1,5 @@
 import { availableParallelism } from "node:os";
-import type { RenderChoice } from "#core/shot/schema";
+import type { RenderChoice } from "#core/render/schema";
 import { denoiseLayout } from "#core/trace/denoise";
 import type { FilmLayout, LightWeights, Passes } from "#core/trace/film";
 import { emptyPasses } from "#core/trace/film";

@@ -1,7 +1,7 @@
 import { promisify } from "node:util";
 import { gunzip, gzip } from "node:zlib";
 import { codeBytes, codesOf, fromDifferences, toDifferences } from "#core/image/differences";
-import type { PlateInfo } from "#core/shot/schema";
+import type { PlateInfo } from "#core/plate/schema";
 
 const pack = promisify(gzip);
 const unpack = promisify(gunzip);

@@ -1,5 +1,5 @@
-import type { ProbeResult } from "#core/light/probeShot";
-import { probeShot } from "#core/light/probeShot";
+import type { ProbeResult } from "#core/render/probeShot";
+import { probeShot } from "#core/render/probeShot";
 import type { DecodedPlate } from "#core/comp/composite";
 import type { Shot } from "#core/shot/schema";
 import { SceneMemory, scratchAddress } from "#core/trace/memory";

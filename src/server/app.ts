@@ -13,7 +13,8 @@ import {
   YardsticksSchema,
 } from "#core/shot/api";
 import type { ModelAsset, NewShot, PictureAsset } from "#core/shot/api";
-import { HashSchema, newShot } from "#core/shot/schema";
+import { HashSchema } from "#core/schema/fields";
+import { newShot } from "#core/shot/schema";
 import { kernelBytes } from "#node/kernelFile";
 import { json } from "./body.ts";
 import { ApiError, check, errorHandler, notFound } from "./errors.ts";

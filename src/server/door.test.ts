@@ -11,7 +11,7 @@ import type { NewShot, OpenShot, StaleAnswer } from "#core/shot/api";
 import type { Edit } from "#core/shot/edits";
 import { makeEdit } from "#core/shot/edits";
 import type { Shot } from "#core/shot/schema";
-import { plainProp } from "#core/shot/schema";
+import { plainProp } from "#core/props/schema";
 import { demoFile } from "../demo/shot.ts";
 import { glbOf } from "../testing/glb.ts";
 import type { TestServer } from "../testing/server.ts";

@@ -9,7 +9,7 @@ import sharp from "sharp";
 import { sizeAt } from "#core/image/resize";
 import { modelsOf } from "#core/shot/assets";
 import type { FinalListing, FinalRequest, QueueMove, QueuedFinal } from "#core/shot/api";
-import type { RenderChoice } from "#core/shot/schema";
+import type { RenderChoice } from "#core/render/schema";
 import { parseShot } from "#core/shot/schema";
 import type { AssetStore } from "./assets.ts";
 import type { Database } from "./db/open.ts";

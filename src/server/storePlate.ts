@@ -1,5 +1,5 @@
 import { rm } from "node:fs/promises";
-import type { PlateInfo } from "#core/shot/schema";
+import type { PlateInfo } from "#core/plate/schema";
 import type { Received } from "./receive.ts";
 import type { Services } from "./services.ts";
 

@@ -1,5 +1,6 @@
 import { srgbEncoding } from "#core/image/profile";
-import type { PlateInfo, Shot } from "#core/shot/schema";
+import type { PlateInfo } from "#core/plate/schema";
+import type { Shot } from "#core/shot/schema";
 import { newShot } from "#core/shot/schema";
 
 /** A plate without a file behind it. */

@@ -1,5 +1,5 @@
 import { codeBytes, codesOf, fromDifferences } from "#core/image/differences";
-import type { PlateInfo } from "#core/shot/schema";
+import type { PlateInfo } from "#core/plate/schema";
 
 type KeptPlate = Pick<PlateInfo, "codes" | "width" | "height" | "encoding">;
 

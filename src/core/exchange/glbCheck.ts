@@ -1,5 +1,5 @@
 import { BufferUtils } from "@gltf-transform/core";
-import { MAX_TEXTURE_BYTES } from "../trace/upload.ts";
+import { MAX_TEXTURE_BYTES } from "../props/model.ts";
 
 /** Why a model was refused, in a sentence for its user. */
 export class ModelError extends Error {}

@@ -1,6 +1,7 @@
 import type { Vec2 } from "../math/vec3.ts";
 import type { Frame } from "../optics/camera.ts";
-import type { Shot } from "../shot/schema.ts";
+import type { PlatePart } from "../plate/schema.ts";
+import type { LightPart } from "./schema.ts";
 
 /** Share of the sun that the plate's own marked shadows leave: 1 outside, 0 well inside, soft across the feather. */
 export interface Mask {
@@ -36,7 +37,7 @@ export function shareOutside({ points, feather }: { points: Vec2[]; feather: num
 let latest: { key: string; mask: Mask | null } | null = null;
 
 /** The shot's shaded regions as one mask over the frame; null without regions. Kept, since most edits leave them. */
-export function maskPicture(shot: Shot): Mask | null {
+export function maskPicture(shot: PlatePart & LightPart): Mask | null {
   const { width, height } = shot.plate;
   const regions = Object.values(shot.light.shadows);
   const key = JSON.stringify([width, height, regions.map((r) => [r.points, r.feather])]);

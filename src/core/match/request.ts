@@ -1,18 +1,10 @@
 import * as v from "valibot";
+import { DistortionSchema, Finite, PixelSchema } from "../schema/fields.ts";
 
 /** The solver's request and answer, as docs/design.md section 5 shows them. */
 
-/** Far more than pixels, metres and degrees ever are. */
-const MOST = 1e9;
-const Finite = v.pipe(
-  v.number("must be a number"),
-  v.finite("must be finite"),
-  v.minValue(-MOST, "is too far below 0"),
-  v.maxValue(MOST, "is too large"),
-);
 const Positive = v.pipe(Finite, v.minValue(1e-9, "must be greater than 0"));
 const NotNegative = v.pipe(Finite, v.minValue(0, "must not be negative"));
-export const PixelSchema = v.tuple([Finite, Finite], "must be a pixel [u, v]");
 const WorldSchema = v.tuple([Finite, Finite, Finite], "must be a point [x, y, z]");
 const optional = <T extends v.GenericSchema>(schema: T) => v.nullish(schema);
 
@@ -20,14 +12,6 @@ export const AxisSchema = v.pipe(
   v.string("must be x, y, z, level:NAME or free:NAME"),
   v.regex(/^(x|y|z|(level|free):[^\0\ud800-\udfff]{1,100})$/u, "must be x, y, z, level:NAME or free:NAME"),
 );
-
-export const DistortionSchema = v.object({
-  k1: v.optional(Finite, 0),
-  k2: v.optional(Finite, 0),
-  k3: v.optional(Finite, 0),
-  p1: v.optional(Finite, 0),
-  p2: v.optional(Finite, 0),
-});
 
 const EdgeSchema = v.object({
   id: v.string("must be a text"),

@@ -1,6 +1,6 @@
 import * as v from "valibot";
 import { NameSchema } from "../text/storable.ts";
-import { DistortionSchema } from "../match/request.ts";
+import { DistortionSchema } from "../schema/fields.ts";
 import type { Camera, Frame } from "./camera.ts";
 import type { Distortion } from "./distortion.ts";
 

@@ -1,5 +1,8 @@
 import type { Vec3 } from "../math/vec3.ts";
 
+/** Bytes of textures that a shot may have in all, with their smaller copies a third more. */
+export const MAX_TEXTURE_BYTES = 1024 ** 3;
+
 /** An RGBA8 picture, rows from the top. */
 export interface Texture {
   width: number;

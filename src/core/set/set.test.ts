@@ -4,7 +4,7 @@ import { cross, distance, sub } from "#core/math/vec3";
 import { modelBounds, triangleCount } from "#core/props/model";
 import { primitiveModel } from "#core/props/primitives";
 import { dropToFloor, lowestPoint, placePoint, standing } from "#core/props/transform";
-import type { GroundSurface, Shot } from "#core/shot/schema";
+import type { GroundSurface, SetSurfaces } from "#core/set/schema";
 import { formatArea, formatLength, parseLength } from "#core/units/length";
 import { crossesItself, groundMeasures, surfaceMesh, wallCorners } from "./surfaces.ts";
 
@@ -50,7 +50,7 @@ describe("set surfaces", () => {
   });
 
   test("a wall stands on its side of the ground and goes with it", () => {
-    const set: Shot["set"] = { "ground-1": ground(ell) };
+    const set: SetSurfaces = { "ground-1": ground(ell) };
     const wall = {
       id: "wall-1",
       name: "Wall",

@@ -1,7 +1,7 @@
 import earcut from "earcut";
 import type { Vec3 } from "../math/vec3.ts";
 import { distance, sub } from "../math/vec3.ts";
-import type { GroundSurface, Shot, Surface } from "../shot/schema.ts";
+import type { GroundSurface, SetSurfaces, Surface } from "./schema.ts";
 
 export interface SurfaceMesh {
   positions: Float32Array;
@@ -9,7 +9,7 @@ export interface SurfaceMesh {
 }
 
 /** The two ends on the ground of edge number `edge` of a ground polygon; null if it has no such edge. */
-export function groundEdge(set: Shot["set"], id: string, edge: number): [Vec3, Vec3] | null {
+export function groundEdge(set: SetSurfaces, id: string, edge: number): [Vec3, Vec3] | null {
   const ground = set[id];
   if (!ground || ground.kind !== "ground" || edge >= ground.vertices.length) return null;
   const next = ground.vertices[(edge + 1) % ground.vertices.length];
@@ -18,7 +18,7 @@ export function groundEdge(set: Shot["set"], id: string, edge: number): [Vec3, V
 
 /** The four corners of a wall, from the foot up; null if the edge it stood on is gone. */
 export function wallCorners(
-  set: Shot["set"],
+  set: SetSurfaces,
   wall: Extract<Surface, { kind: "wall" }>,
 ): [Vec3, Vec3, Vec3, Vec3] | null {
   const base = groundEdge(set, wall.on, wall.edge);
@@ -30,7 +30,7 @@ export function wallCorners(
 const POST_SIDES = 32;
 
 /** Triangles of a surface in the world; null for a wall whose ground edge is gone. */
-export function surfaceMesh(set: Shot["set"], surface: Surface): SurfaceMesh | null {
+export function surfaceMesh(set: SetSurfaces, surface: Surface): SurfaceMesh | null {
   if (surface.kind === "wall") {
     const corners = wallCorners(set, surface);
     return corners && { positions: new Float32Array(corners.flat()), indices: new Uint32Array([0, 1, 2, 0, 2, 3]) };

@@ -4,8 +4,10 @@ import type { LensKit } from "../optics/lensKit.ts";
 import { NameSchema } from "../text/storable.ts";
 import { StepSchema } from "./edits.ts";
 import type { Edit } from "./edits.ts";
-import type { RenderChoice, Shot } from "./schema.ts";
-import { RenderSchema, ShotSchema } from "./schema.ts";
+import type { RenderChoice } from "../render/schema.ts";
+import type { Shot } from "./schema.ts";
+import { RenderSchema } from "../render/schema.ts";
+import { ShotSchema } from "./schema.ts";
 
 /** Requests and answers between browser and server; both check against these. */
 

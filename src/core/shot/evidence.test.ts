@@ -13,13 +13,16 @@ import {
   requestKey,
   markSigma,
   otherReadings,
-  solveRequestOf,
+  requestOfShot,
   notedLens,
   uncountedLengths,
-} from "./assemble.ts";
+} from "../match/requestOfShot.ts";
 import { handAnswer, takeCamera } from "./resolve.ts";
 import type { Shot } from "./schema.ts";
-import { newEdge, newLength, parseShot, plainProp, newLamp } from "./schema.ts";
+import { newEdge, newLength } from "../match/schema.ts";
+import { parseShot } from "./schema.ts";
+import { plainProp } from "../props/schema.ts";
+import { newLamp } from "../light/schema.ts";
 import { testShot } from "../../testing/shots.ts";
 import { keepsGround, turnWorld } from "./turnWorld.ts";
 import type { WorldTurn } from "./turnWorld.ts";
@@ -58,7 +61,7 @@ describe("what a shot asks the solver", () => {
     shot.edges["edge-1"].weight = 4;
     shot.edges["edge-2"].group = "floor";
     shot.lengths["length-1"].sigmaMetres = 0.02;
-    const request = solveRequestOf(shot);
+    const request = requestOfShot(shot);
     expect(request.edges!.map((e) => e.id)).not.toContain("edge-0");
     expect(request.edges![0].sigmaPx).toBeCloseTo(0.35, 9);
     expect(request.edges![1].group).toBe("floor");
@@ -67,16 +70,16 @@ describe("what a shot asks the solver", () => {
 
   test("the lens: solved, tolerant, held, locked, and a crop's principal point", () => {
     const shot = marked();
-    expect(solveRequestOf(shot).lens!.solve).toEqual(["focal"]);
+    expect(requestOfShot(shot).lens!.solve).toEqual(["focal"]);
     shot.lens = { ...shot.lens, focal: "tolerant", focalPx: 1400, tolerance: 0.05 };
-    expect(solveRequestOf(shot).lens).toMatchObject({ focalPx: 1400, focalTolerance: 70, solve: ["focal"] });
+    expect(requestOfShot(shot).lens).toMatchObject({ focalPx: 1400, focalTolerance: 70, solve: ["focal"] });
     shot.lens.focal = "hold";
-    expect(solveRequestOf(shot).lens!.solve).toEqual([]);
+    expect(requestOfShot(shot).lens!.solve).toEqual([]);
     shot.lens.crop = { width: 4000, height: 3000, left: 800, top: 600 };
-    expect(solveRequestOf(shot).lens!.principal).toEqual([1200, 900]);
+    expect(requestOfShot(shot).lens!.principal).toEqual([1200, 900]);
     takeCamera(shot, handAnswer(camera));
     shot.match.locks.lens = true;
-    expect(solveRequestOf(shot).lens).toMatchObject({ focalPx: 1500, principal: [960, 640], solve: [] });
+    expect(requestOfShot(shot).lens).toMatchObject({ focalPx: 1500, principal: [960, 640], solve: [] });
   });
 
   test("a length on a wall or a raised lid is told by what that stands on; typed corners say nothing", () => {
@@ -99,17 +102,17 @@ describe("what a shot asks the solver", () => {
       height: 2,
     };
     shot.lengths["length-1"].on = "wall-1";
-    expect(solveRequestOf(shot).lengths![0].on).toEqual({ wall: [vertices[0].pixel, vertices[1].pixel] });
+    expect(requestOfShot(shot).lengths![0].on).toEqual({ wall: [vertices[0].pixel, vertices[1].pixel] });
     shot.set["ground-1"].height = 0.9;
     shot.lengths["length-1"].on = "ground-1";
-    expect(solveRequestOf(shot).lengths![0].on).toEqual({ height: 0.9 });
+    expect(requestOfShot(shot).lengths![0].on).toEqual({ height: 0.9 });
     shot.lengths["length-1"].on = "wall-1";
     shot.set["ground-1"].vertices[0].pixel = null;
     // Silently laid on the ground it would give a wrong scale.
-    expect(solveRequestOf(shot).lengths).toEqual([]);
+    expect(requestOfShot(shot).lengths).toEqual([]);
     expect(uncountedLengths(shot)[0].message).toMatch(/length-1 is not counted: its wall stands on typed corners/);
     delete shot.set["wall-1"];
-    expect(solveRequestOf(shot).lengths).toEqual([]);
+    expect(requestOfShot(shot).lengths).toEqual([]);
     expect(uncountedLengths(shot)[0].ids).toEqual(["length-1"]);
     expect(uncountedLengths(shot)[0].message).toContain("is gone");
     shot.lengths["length-1"].on = null;
@@ -118,19 +121,19 @@ describe("what a shot asks the solver", () => {
 
   test("what is noted of the lens goes along, from EXIF or given, until the user has settled it", () => {
     const shot = marked();
-    expect(solveRequestOf(shot).lens!.noted).toBeUndefined();
+    expect(requestOfShot(shot).lens!.noted).toBeUndefined();
     shot.plate.exif.equivalentMm = 28;
     // 28 mm of the 43.27 mm diagonal.
     const exif = (28 / 43.267) * Math.hypot(1920, 1280);
     expect(notedLens(shot)).toMatchObject({ source: "EXIF", relative: 0.04 });
     expect(notedLens(shot)!.focalPx).toBeCloseTo(exif, 0);
     Object.assign(shot.lens, { focal: "tolerant", focalPx: 900, tolerance: 0.1, source: "lens kit “Mine”" });
-    expect(solveRequestOf(shot).lens!.noted).toEqual({ focalPx: 900, relative: 0.1, source: "Lens kit “Mine”" });
+    expect(requestOfShot(shot).lens!.noted).toEqual({ focalPx: 900, relative: 0.1, source: "Lens kit “Mine”" });
     // The marks are of a lens of 1500 px: both numbers are said, whichever way the lens is taken.
     for (const focal of ["solve", "tolerant", "hold"] as const) {
       shot.lens.focal = focal;
       shot.plate.exif.equivalentMm = focal === "solve" ? 16 : null;
-      const found = solve(solveRequestOf(shot)).findings.find((f) => f.code === "lens-against-marks")!;
+      const found = solve(requestOfShot(shot)).findings.find((f) => f.code === "lens-against-marks")!;
       expect(found.numbers!.noted).toBeCloseTo(focal === "solve" ? (exif * 16) / 28 : 900, -1);
       expect(Math.abs(found.numbers!.marks / 1500 - 1)).toBeLessThan(0.01);
       expect(found.message).toContain("px");
@@ -144,7 +147,7 @@ describe("what a shot asks the solver", () => {
     expect(requestKey(shot)).toContain('"deg":2');
     shot.lens.marksSettled = true;
     expect(evidenceKey(shot)).toBe(key);
-    expect(solve(solveRequestOf(shot)).findings.map((f) => f.code)).not.toContain("lens-against-marks");
+    expect(solve(requestOfShot(shot)).findings.map((f) => f.code)).not.toContain("lens-against-marks");
   });
 
   test("a drawing has wider marks and a loose lens; a hand match asks nothing new when marks move", () => {
@@ -152,7 +155,7 @@ describe("what a shot asks the solver", () => {
     const photo = markSigma(shot);
     shot.plate.drawing = true;
     expect(markSigma(shot)).toBeGreaterThan(4 * photo);
-    expect(solveRequestOf(shot).lens!.focalTolerance).toBeGreaterThan(1000);
+    expect(requestOfShot(shot).lens!.focalTolerance).toBeGreaterThan(1000);
     shot.match.by = "hand";
     const key = evidenceKey(shot);
     shot.edges["edge-0"].points = [
@@ -166,7 +169,7 @@ describe("what a shot asks the solver", () => {
     const shot = marked(() => "any");
     const axes = edgeAxes(shot);
     EDGES.forEach(([axis], i) => expect(axes.get(`edge-${i}`)).toBe(axis));
-    const answer = solve(solveRequestOf(shot));
+    const answer = solve(requestOfShot(shot));
     expect(answer.camera!.focalPx).toBeCloseTo(1500, 0);
     const mixed = marked((axis) => (axis === "z" ? "any" : axis));
     takeCamera(mixed, handAnswer(camera));
@@ -189,7 +192,7 @@ describe("turning the world", () => {
 
   test.each(turns)("%s: the marks give the turned camera, and the picture stays", (turn) => {
     const shot = marked();
-    takeCamera(shot, solve(solveRequestOf(shot)));
+    takeCamera(shot, solve(requestOfShot(shot)));
     const before = shot.solved!.camera as Camera;
     turnWorld(shot, turn);
     const turned = shot.solved!.camera as Camera;
@@ -198,7 +201,7 @@ describe("turning the world", () => {
     const [a, b] = [projectPoint(before, [0, 0, 0])!, projectPoint(turned, [0, 0, 0])!];
     expect(Math.hypot(a[0] - b[0], a[1] - b[1])).toBeLessThan(1e-6);
     if (keepsGround(turn)) {
-      const again = solve(solveRequestOf(shot)).camera!;
+      const again = solve(requestOfShot(shot)).camera!;
       again.position.forEach((value, k) => expect(value).toBeCloseTo(turned.position[k], 2));
     }
   });

@@ -6,8 +6,9 @@ import { groundPlane, pixelOnPlane, projectPoint } from "../optics/camera.ts";
 import type { Sighting } from "../light/sighting.ts";
 import { sunFromSighting } from "../light/sighting.ts";
 import type { SolveAnswer } from "../match/request.ts";
-import { evidenceKey } from "./assemble.ts";
-import type { SetVertex, Shot } from "./schema.ts";
+import { evidenceKey } from "../match/requestOfShot.ts";
+import type { SetVertex } from "../set/schema.ts";
+import type { Shot } from "./schema.ts";
 
 /** One thing that a new camera moves, for the list that is shown before it is taken. */
 export interface Movement {

@@ -7,12 +7,15 @@ import type { SolveAnswer } from "#core/match/request";
 import type { Camera } from "#core/optics/camera";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import { solve } from "#core/match/solve";
-import { evidenceKey, solveRequestOf, traceSceneOf } from "./assemble.ts";
+import { evidenceKey, requestOfShot } from "../match/requestOfShot.ts";
+import { traceSceneOf } from "../render/scene.ts";
 import type { Work } from "./edits.ts";
 import { HISTORY_LIMIT, clash, makeEdit, rebase, stepPatches, takeStep } from "./edits.ts";
 import { takeCamera } from "./resolve.ts";
 import type { Shot } from "./schema.ts";
-import { newEdge, parseShot, plainProp } from "./schema.ts";
+import { newEdge } from "../match/schema.ts";
+import { parseShot } from "./schema.ts";
+import { plainProp } from "../props/schema.ts";
 import { testShot } from "../../testing/shots.ts";
 
 const edgeEdit = (shot: Shot, id: string, at: number) =>
@@ -180,7 +183,7 @@ describe("solving again when work exists", () => {
   test("the request that a shot makes is what the solver takes", () => {
     const shot = testShot();
     shot.lens = { ...shot.lens, focal: "hold", focalPx: 700, solveK1: true };
-    expect(solveRequestOf(shot).lens).toMatchObject({ focalPx: 700, solve: ["k1"] });
-    expect(solve(solveRequestOf(shot)).findings[0].code).toBe("no-evidence");
+    expect(requestOfShot(shot).lens).toMatchObject({ focalPx: 700, solve: ["k1"] });
+    expect(solve(requestOfShot(shot)).findings[0].code).toBe("no-evidence");
   });
 });

@@ -1,7 +1,7 @@
 import * as L from "../../kernel/layout.ts";
 import { luminance, srgbTable } from "../colour/srgb.ts";
 import type { Material, Mesh, Model, Texture, TextureMatrix } from "../props/model.ts";
-import { COPY_FLOATS, plainMaterial } from "../props/model.ts";
+import { COPY_FLOATS, MAX_TEXTURE_BYTES, plainMaterial } from "../props/model.ts";
 import { invertMatrix, placementMatrix } from "../props/transform.ts";
 import { ggxAlbedo, sheenAlbedo } from "./albedo.ts";
 import { buildInstanceBvh, buildTriangleBvh } from "./bvh.ts";
@@ -49,9 +49,6 @@ export interface LoadedScene {
   setRoot: number;
   propRoot: number;
 }
-
-/** Bytes of textures that a shot may have in all, with their smaller copies a third more. */
-export const MAX_TEXTURE_BYTES = 1024 ** 3;
 
 /** Meshes of a model that share a tree, and where they stand in it. */
 interface Body {

@@ -3,7 +3,8 @@ import type { Edit, Step } from "#core/shot/edits";
 import type { Yardstick } from "#core/match/yardsticks";
 import type { LensKit } from "#core/optics/lensKit";
 import type { FinalStatus } from "#core/shot/api";
-import type { RenderChoice, Shot } from "#core/shot/schema";
+import type { RenderChoice } from "#core/render/schema";
+import type { Shot } from "#core/shot/schema";
 
 /** Everything but the files, which lie in the asset store. */
 

@@ -9,7 +9,7 @@ import { colourChannels, writeExr } from "#core/image/exr";
 import { readExr } from "#core/image/exrRead";
 import type { NewShot, OpenShot } from "#core/shot/api";
 import { makeEdit } from "#core/shot/edits";
-import { newEdge } from "#core/shot/schema";
+import { newEdge } from "#core/match/schema";
 import { demoFile } from "../../demo/shot.ts";
 import { kill, killServers, readJson, sendBytes, sendJson, startServer } from "../server.ts";
 import { damageBytes, damageJson, hostileStep, randomFrom } from "./damage.ts";

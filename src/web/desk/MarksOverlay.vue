@@ -11,7 +11,7 @@ import { formatLength } from "#core/units/length";
 import { distance } from "#core/math/vec3";
 import { useDesk } from "../stores/desk.ts";
 import { useSolver } from "../stores/solver.ts";
-import { edgeAxes } from "#core/shot/assemble";
+import { edgeAxes } from "#core/match/requestOfShot";
 import { edgeMisfit } from "#core/match/evidence";
 import ChecksOverlay from "./ChecksOverlay.vue";
 import { SURE } from "#core/detect/propose";

@@ -4,7 +4,7 @@ import type { Vec2 } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 import { groundPlane, pixelOnPlane } from "#core/optics/camera";
 import { modelBounds } from "#core/props/model";
-import { modelOf } from "#core/shot/assemble";
+import { modelOf } from "#core/props/placed";
 import type { Shot } from "#core/shot/schema";
 import { useDesk } from "../stores/desk.ts";
 import { useModels } from "../stores/models.ts";

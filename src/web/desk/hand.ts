@@ -1,5 +1,5 @@
 import { plainCamera } from "#core/match/handMoves";
-import { shotFrame } from "#core/shot/assemble";
+import { shotFrame } from "#core/plate/schema";
 import { handAnswer, takeCamera } from "#core/shot/resolve";
 import { useNotices } from "../stores/notices.ts";
 import { useShot } from "../stores/shot.ts";

@@ -16,7 +16,7 @@ import {
 } from "#core/match/handMoves";
 import type { Camera } from "#core/optics/camera";
 import { projectPoint } from "#core/optics/camera";
-import { shotFrame } from "#core/shot/assemble";
+import { shotFrame } from "#core/plate/schema";
 import type { Shot } from "#core/shot/schema";
 
 /** Moves of a camera matched by hand, each told what it changes so that locks can hold it back. */

@@ -1,6 +1,6 @@
 import { toDegrees } from "#core/math/vec3";
 import { anglesFromDirection } from "#core/light/sun";
-import { sunDirection } from "#core/shot/assemble";
+import { sunDirection } from "#core/light/rig";
 import type { Shot } from "#core/shot/schema";
 
 const lampsOn = (shot: Shot): number => Object.values(shot.light.lamps).filter((l) => l.on).length;

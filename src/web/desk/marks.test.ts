@@ -1,6 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
 import type { Vec2, Vec3 } from "#core/math/vec3";
-import { newEdge, newLength } from "#core/shot/schema";
+import { newEdge, newLength } from "#core/match/schema";
 import type { Shot } from "#core/shot/schema";
 import { testShot } from "../../testing/shots.ts";
 import { edgeLetter, edgeTone, edgeWord } from "./edgeWords.ts";

@@ -4,7 +4,7 @@ import { sub, toDegrees } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 import { groundPlane, pixelOnLine, pixelOnPlane, projectPoint } from "#core/optics/camera";
 import { groundEdge } from "#core/set/surfaces";
-import { newEdge, newLength } from "#core/shot/schema";
+import { newEdge, newLength } from "#core/match/schema";
 import type { Shot } from "#core/shot/schema";
 import { useDetector } from "../stores/detector.ts";
 import type { Tool } from "../stores/desk.ts";

@@ -3,7 +3,7 @@ import { useDropZone, useEventListener } from "@vueuse/core";
 import { computed, onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from "vue";
 import { RouterLink, useRouter } from "vue-router";
 import { equivalents35mm } from "#core/optics/camera";
-import { edgeAxes } from "#core/shot/assemble";
+import { edgeAxes } from "#core/match/requestOfShot";
 import { lightIsSet, lightWord } from "../desk/lightWords.ts";
 import PlateDesk from "../desk/PlateDesk.vue";
 import { useHand } from "../desk/hand.ts";

@@ -3,7 +3,7 @@ import { computed, ref, shallowRef } from "vue";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import { fieldsOfView, orientationAngles, rotationFromAngles } from "#core/optics/camera";
 import type { Camera } from "#core/optics/camera";
-import { shotFrame } from "#core/shot/assemble";
+import { shotFrame } from "#core/plate/schema";
 import type { Shot } from "#core/shot/schema";
 import { useNotices } from "../stores/notices.ts";
 import { useShot } from "../stores/shot.ts";

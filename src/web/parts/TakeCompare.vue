@@ -5,7 +5,7 @@ import { rotationAngleBetween, toDegrees } from "#core/math/vec3";
 import { equivalents35mm, orientationDegrees } from "#core/optics/camera";
 import type { Camera } from "#core/optics/camera";
 import type { TakeListing } from "#core/shot/api";
-import { shotFrame } from "#core/shot/assemble";
+import { shotFrame } from "#core/plate/schema";
 import type { Shot } from "#core/shot/schema";
 import { formatLength } from "#core/units/length";
 import { api } from "../api.ts";

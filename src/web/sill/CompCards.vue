@@ -2,7 +2,7 @@
 import SelectButton from "primevue/selectbutton";
 import Slider from "primevue/slider";
 import { computed, ref } from "vue";
-import { evidenceKey } from "#core/shot/assemble";
+import { evidenceKey } from "#core/match/requestOfShot";
 import type { Shot } from "#core/shot/schema";
 import { useDesk } from "../stores/desk.ts";
 import { useFinals } from "../stores/finals.ts";

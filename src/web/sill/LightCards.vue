@@ -5,7 +5,7 @@ import ToggleSwitch from "primevue/toggleswitch";
 import { computed, ref } from "vue";
 import { GROUND_ALBEDOS } from "#core/light/balance";
 import { sunFromSighting } from "#core/light/sighting";
-import type { ProbeResult } from "#core/light/probeShot";
+import type { ProbeResult } from "#core/render/probeShot";
 import type { Vec3 } from "#core/math/vec3";
 import { toDegrees } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";

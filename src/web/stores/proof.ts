@@ -2,7 +2,7 @@ import type { Remote } from "comlink";
 import { wrap } from "comlink";
 import { defineStore } from "pinia";
 import { ref, shallowRef } from "vue";
-import type { ProbeResult } from "#core/light/probeShot";
+import type { ProbeResult } from "#core/render/probeShot";
 import type { Shot } from "#core/shot/schema";
 import type { Region } from "#core/trace/tiles";
 import type { ProofAsks, ProofOrder, ProofPicture, ProofReport } from "../workers/proof.worker.ts";

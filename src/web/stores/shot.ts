@@ -7,7 +7,7 @@ import type { Camera } from "#core/optics/camera";
 import type { OpenShot, StaleAnswer } from "#core/shot/api";
 import type { Edit, Step, Work } from "#core/shot/edits";
 import { applyEdit, makeEdit, rebase, stepId, stepPatches, takeStep } from "#core/shot/edits";
-import { evidenceKey } from "#core/shot/assemble";
+import { evidenceKey } from "#core/match/requestOfShot";
 import { handAnswer, takeCamera } from "#core/shot/resolve";
 import type { Shot } from "#core/shot/schema";
 import { api, ApiFailure } from "../api.ts";

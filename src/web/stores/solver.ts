@@ -5,7 +5,7 @@ import { computed, shallowRef } from "vue";
 import type { Details } from "#core/match/details";
 import type { SolveAnswer } from "#core/match/request";
 import type { Camera } from "#core/optics/camera";
-import { requestKey, solveRequestOf } from "#core/shot/assemble";
+import { requestKey, requestOfShot } from "#core/match/requestOfShot";
 import type { Shot } from "#core/shot/schema";
 import type { Solving } from "../workers/solve.worker.ts";
 import { useNotices } from "./notices.ts";
@@ -31,7 +31,7 @@ export const useSolver = defineStore("solver", () => {
   /** Solves and shows a shot's marks; what is told about the answer follows. */
   async function show(shot: Shot): Promise<SolveAnswer> {
     const ticket = ++shown;
-    const result = await solving().answer(ticket, solveRequestOf(shot));
+    const result = await solving().answer(ticket, requestOfShot(shot));
     answer.value = result;
     answered.value = requestKey(shot);
     if (!result.camera) details.value = null;
@@ -79,7 +79,7 @@ export const useSolver = defineStore("solver", () => {
   }
 
   /** The answer for a shot beside the open one; what is shown stays. */
-  const answerBeside = (shot: Shot): Promise<SolveAnswer> => solving().beside(solveRequestOf(shot));
+  const answerBeside = (shot: Shot): Promise<SolveAnswer> => solving().beside(requestOfShot(shot));
 
   const camera = computed<Camera | null>(() => answer.value?.camera ?? null);
   return { answer, answered, details, camera, follow, answerFor, answerBeside };

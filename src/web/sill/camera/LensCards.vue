@@ -12,7 +12,8 @@ import { cameraName, cropOf, databaseDistortion, lensName, search } from "#core/
 import type { LensKit } from "#core/optics/lensKit";
 import { kitEntry, kitLens, withEntry } from "#core/optics/lensKit";
 import type { KeptLensKit } from "#core/shot/api";
-import { AS_SOLVED, exifFocal, markSigma, shotFrame } from "#core/shot/assemble";
+import { AS_SOLVED, exifFocal, markSigma } from "#core/match/requestOfShot";
+import { shotFrame } from "#core/plate/schema";
 import type { Shot } from "#core/shot/schema";
 import NumberField from "../../parts/NumberField.vue";
 import { useLibrary } from "../../stores/library.ts";

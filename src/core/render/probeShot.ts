@@ -1,12 +1,12 @@
 import type { Vec3 } from "../math/vec3.ts";
-import type { Shot } from "../shot/schema.ts";
-import { traceSceneOf } from "../shot/assemble.ts";
+import type { Seen } from "./scene.ts";
+import { traceSceneOf } from "../render/scene.ts";
 import type { Kernel } from "../trace/kernel.ts";
 import type { SceneMemory } from "../trace/memory.ts";
 import type { Picture } from "../trace/scene.ts";
 import { uploadScene } from "../trace/upload.ts";
-import type { Balance, ProbedPatch } from "./balance.ts";
-import { balanceLight, readPatch } from "./balance.ts";
+import type { Balance, ProbedPatch } from "../light/balance.ts";
+import { balanceLight, readPatch } from "../light/balance.ts";
 
 const SAMPLES = 1024;
 
@@ -19,7 +19,7 @@ export interface ProbeResult extends Balance {
  * Sun and sky of a shot from its two probes: the tracer tells what of the sky and the set each patch sees, and the
  * balance follows; repeated, since light from unseen surfaces depends on the answer. A sentence where it cannot be had.
  */
-export function probeShot(kernel: Kernel, memory: SceneMemory, shot: Shot, plate: Picture): ProbeResult | string {
+export function probeShot(kernel: Kernel, memory: SceneMemory, shot: Seen, plate: Picture): ProbeResult | string {
   const { lit, shaded, albedo } = shot.light;
   if (!shot.solved) return "Solve the camera first; the probes need to know where the ground is.";
   if (!lit || !shaded) return "Probe one patch in the sun and one of the same surface in the shade.";
@@ -31,7 +31,7 @@ export function probeShot(kernel: Kernel, memory: SceneMemory, shot: Shot, plate
     if (patch.clipped > 0.01)
       return `The ${name} patch is clipped: its brightest pixels hold no colour. Move it to a darker place.`;
   }
-  let current: Shot = { ...shot, props: {} };
+  let current: Seen = { ...shot, props: {} };
   let result: ProbeResult | string = "";
   for (let round = 0; round < 3; round++) {
     const scene = traceSceneOf(current, plate, new Map(), false);

@@ -1,0 +1,48 @@
+import * as v from "valibot";
+import type { Frame } from "../optics/camera.ts";
+import { Finite, HashSchema, Positive, Side, Text, Vec3Schema, curveValues } from "../schema/fields.ts";
+
+/** The plate's own part of the document. */
+
+const CurveSchema = v.variant("kind", [
+  v.object({ kind: v.literal("srgb") }),
+  v.object({ kind: v.literal("parametric"), type: v.picklist([0, 1, 2, 3, 4]), values: curveValues }),
+  v.object({ kind: v.literal("table"), values: curveValues }),
+]);
+
+export const PlateSchema = v.object({
+  /** The file as it was given. */
+  asset: HashSchema,
+  /** Its decoded codes: width x height x RGB, 8 or 16 bits little-endian. */
+  codes: HashSchema,
+  fileName: Text,
+  width: Side,
+  height: Side,
+  encoding: v.object({
+    bits: v.picklist([8, 16]),
+    curves: v.tuple([CurveSchema, CurveSchema, CurveSchema]),
+    toRec709: v.tuple([Vec3Schema, Vec3Schema, Vec3Schema]),
+  }),
+  /** The file's own ICC profile, kept for the finished picture. */
+  profile: v.nullable(HashSchema),
+  exif: v.object({
+    camera: v.nullable(Text),
+    lens: v.nullable(Text),
+    focalMm: v.nullable(Positive),
+    equivalentMm: v.nullable(Positive),
+    taken: v.nullable(Text),
+    orientation: v.nullable(Finite),
+  }),
+  owner: Text,
+  licence: Text,
+  /** A drawing or design: no lens truth, large noise of the marks. */
+  drawing: v.boolean(),
+});
+
+export const plateEntries = { plate: PlateSchema };
+export type PlateInfo = v.InferOutput<typeof PlateSchema>;
+export interface PlatePart {
+  plate: PlateInfo;
+}
+
+export const shotFrame = ({ plate }: PlatePart): Frame => ({ width: plate.width, height: plate.height });
