@@ -377,7 +377,7 @@ test("by hand: nudges, a held point, locks, the plan, takes side by side", async
 test("a drawing stays calm and names what contradicts", async ({ page, request }) => {
   const { id, desk, shot } = await cameraStep(page, request, (copy) => {
     bare(copy);
-    copy.plate.drawing = true;
+    copy.plates.main.drawing = true;
   });
   const truth = await quayTruth();
   for (const name of ["lintel", "near joint", "house corner", "second post"]) {

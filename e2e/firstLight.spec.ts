@@ -5,7 +5,7 @@ import type { OpenShot } from "#core/shot/api";
 import { rotationAngleBetween, toDegrees } from "#core/math/vec3";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import { projectPoint } from "#core/optics/camera";
-import { setPieces } from "#core/set/pieces";
+import { groundAlbedo, setPieces } from "#core/set/pieces";
 import { sunDirection } from "#core/light/rig";
 import { SUN_ANGULAR_RADIUS } from "#core/trace/scene";
 import * as quay from "../src/demo/quay.ts";
@@ -91,7 +91,7 @@ test("the whole job by mouse, from the photo to the saved picture", async ({ pag
 
   // Set: the ground.
   await desk.step("set");
-  await desk.tool("ground");
+  await desk.tool("part-polygon");
   await desk.fit();
   for (const { pixel } of truth.ground) await desk.click(pixel, 0);
   await page.keyboard.press("Enter");
@@ -159,7 +159,7 @@ test("the whole job by mouse, from the photo to the saved picture", async ({ pag
   await expect(page.getByTestId("camera-facts")).toBeVisible();
   const again = (await opened()).shot;
   expect(Object.keys(again.edges)).toHaveLength(8);
-  expect(again.plate.owner).toBe("Harbour office");
+  expect(again.plates.main.owner).toBe("Harbour office");
   expect(Object.keys(again.props)).toHaveLength(1);
   expect(errors).toEqual([]);
 
@@ -172,7 +172,7 @@ test("the whole job by mouse, from the photo to the saved picture", async ({ pag
       mask: null,
     },
     set: setPieces(again),
-    floor: { height: -0.002, albedo: again.light.albedo.colour },
+    floor: { height: -0.002, albedo: groundAlbedo(again) },
   });
   console.log("recovered by mouse:", JSON.stringify(figures));
   // Seen with 24 samples, not denoised: 0.76, 3.2, 1.8, +1.8, −2.4 and 0.16 px.

@@ -21,7 +21,7 @@ export async function copyOfDemo(
   });
   const { id } = (await response.json()) as NewShot;
   const fresh = await opened(request, id);
-  const copy: Shot = { ...structuredClone(demo.shot), name: "Copy", plate: structuredClone(fresh.shot.plate) };
+  const copy: Shot = { ...structuredClone(demo.shot), name: "Copy", plates: structuredClone(fresh.shot.plates) };
   change(copy);
   const edit = makeEdit(fresh.shot, "copy", "Copy the demo", (d) => void Object.assign(d, copy))!;
   await request.post(`/api/shots/${id}/steps`, { data: { revision: 0, steps: [{ kind: "do", edit }] } });

@@ -1,6 +1,7 @@
 import { expect, test } from "@playwright/test";
 import type { Page } from "@playwright/test";
 import { projectPoint } from "#core/optics/camera";
+import { roleOf } from "#core/set/roles";
 import type { Vec2 } from "#core/math/vec3";
 import { Desk } from "./desk.ts";
 import { copyOfDemo, opened } from "./shots.ts";
@@ -116,18 +117,18 @@ test("two windows: other things are put together, the same thing is kept as a ta
     await p.getByLabel(label, { exact: true }).blur();
   };
   await change(page, "Owner", "First");
-  await expect.poll(async () => (await opened(request, id)).shot.plate.owner).toBe("First");
+  await expect.poll(async () => (await opened(request, id)).shot.plates.main.owner).toBe("First");
   await change(other, "Licence", "Second");
   await expect(other.getByText("both changes are in")).toBeVisible();
   await expect
-    .poll(async () => (await opened(request, id)).shot.plate)
+    .poll(async () => (await opened(request, id)).shot.plates.main)
     .toMatchObject({ owner: "First", licence: "Second" });
   // The first window has not heard of that; it now changes the same thing.
   await change(page, "Licence", "Third");
   await expect(page.getByText("your version is kept as a take")).toBeVisible();
   const takes = (await (await request.get(`/api/shots/${id}/takes`)).json()) as { name: string }[];
   expect(takes).toHaveLength(1);
-  expect((await opened(request, id)).shot.plate.licence).toBe("Second");
+  expect((await opened(request, id)).shot.plates.main.licence).toBe("Second");
 });
 
 test("work that the server could not take is kept in the browser and saved later", async ({ page, request }) => {
@@ -141,7 +142,7 @@ test("work that the server could not take is kept in the browser and saved later
   await page.close({ runBeforeUnload: false });
   const again = await page.context().newPage();
   await again.goto(`/shots/${id}/plate`);
-  await expect.poll(async () => (await opened(request, id)).shot.plate.owner).toBe("Kept offline");
+  await expect.poll(async () => (await opened(request, id)).shot.plates.main.owner).toBe("Kept offline");
 });
 
 test("a shot that is left while it is being saved and opened again loses and doubles nothing", async ({
@@ -165,7 +166,7 @@ test("a shot that is left while it is being saved and opened again loses and dou
   await expect(page.getByTestId("saving")).not.toHaveClass(/offline/);
   await page.getByLabel("Licence").fill("Next");
   await page.getByLabel("Licence").press("Enter");
-  await expect.poll(async () => (await opened(request, id)).shot.plate.licence).toBe("Next");
+  await expect.poll(async () => (await opened(request, id)).shot.plates.main.licence).toBe("Next");
   await expect(page.getByText("kept as a take")).toBeHidden();
   expect((await opened(request, id)).undo).toHaveLength(before + 2);
 });
@@ -186,13 +187,13 @@ test("solving again shows what would move, and moves it when taken", async ({ pa
     .poll(async () => (await opened(request, id)).shot.solved!.camera.position[2])
     .not.toBe(before.solved!.camera.position[2]);
   const after = (await opened(request, id)).shot;
-  const [ground, house] = [after.set["ground-1"], after.set["ground-2"]];
-  if (ground.kind !== "ground" || house.kind !== "ground") throw new Error("kind");
+  const [ground, house] = [after.set["polygon-1"], after.set["block-1"]];
+  if (ground.kind !== "polygon") throw new Error("kind");
   for (const v of ground.vertices) {
     const seen = projectPoint(after.solved!.camera, v.world) as Vec2;
     expect(Math.hypot(seen[0] - v.pixel![0], seen[1] - v.pixel![1])).toBeLessThan(0.01);
   }
-  expect(house.vertices).toEqual(before.set["ground-2"].kind === "ground" ? before.set["ground-2"].vertices : null);
+  expect(house).toEqual(before.set["block-1"]);
   expect(after.props["prop-1"].placement).toEqual(before.props["prop-1"].placement);
   await page.keyboard.press("Control+z");
   await expect.poll(async () => (await opened(request, id)).shot.solved).toEqual(before.solved);
@@ -200,32 +201,31 @@ test("solving again shows what would move, and moves it when taken", async ({ pa
 
 test("walls, posts and the view from outside", async ({ page, request }) => {
   const id = await copyOfDemo(request, (copy) => {
-    delete copy.set["ground-2"];
+    delete copy.set["block-1"];
   });
   const desk = new Desk(page);
   await page.goto(`/shots/${id}/set`);
   await expect(page.getByText("Quay").first()).toBeVisible();
   const { shot } = await opened(request, id);
   const camera = shot.solved!.camera;
-  const ground = shot.set["ground-1"];
-  if (ground.kind !== "ground") throw new Error("kind");
+  const ground = shot.set["polygon-1"];
+  if (ground.kind !== "polygon") throw new Error("kind");
   // Side 4 runs from the house's near corner to its far one.
   const [a, b] = [4, 5].map((i) => ground.vertices[i].pixel!);
-  await desk.tool("wall");
-  await desk.click([(a[0] + b[0]) / 2, (a[1] + b[1]) / 2], 0);
-  await expect
-    .poll(async () => (await opened(request, id)).shot.set["wall-1"])
-    .toMatchObject({ on: "ground-1", edge: 4, height: 2 });
   const foot = ground.vertices[4].world;
+  await desk.tool("part-wall");
+  await desk.click([(a[0] + b[0]) / 2, (a[1] + b[1]) / 2], 0);
+  await desk.click(projectPoint(camera, [foot[0], foot[1], 2]) as Vec2, 0);
+  const wall = async () => {
+    const part = (await opened(request, id)).shot.set["wall-1"];
+    return part?.kind === "wall" ? part : null;
+  };
+  await expect.poll(async () => (await wall())?.on).toEqual({ part: "polygon-1", face: "face", side: 4 });
+  await expect.poll(async () => (await wall())?.heights[0]).toBeCloseTo(2, 1);
   const top = projectPoint(camera, [foot[0], foot[1], 2]) as Vec2;
   await desk.drag(top, projectPoint(camera, [foot[0], foot[1], 3.1]) as Vec2);
-  await expect
-    .poll(async () => {
-      const wall = (await opened(request, id)).shot.set["wall-1"];
-      return wall.kind === "wall" ? wall.height : 0;
-    })
-    .toBeCloseTo(3.1, 1);
-  await desk.tool("post");
+  await expect.poll(async () => (await wall())?.heights).toEqual([expect.closeTo(3.1, 1), expect.closeTo(3.1, 1)]);
+  await desk.tool("part-post");
   const bollard = [-7.3, -4.4, 0] as const;
   await desk.click(projectPoint(camera, [...bollard]) as Vec2, 0);
   await desk.click(projectPoint(camera, [-7.05, -4.4, 0]) as Vec2, 0);
@@ -233,13 +233,15 @@ test("walls, posts and the view from outside", async ({ page, request }) => {
   await expect
     .poll(async () => {
       const post = (await opened(request, id)).shot.set["post-1"];
-      return post?.kind === "post" ? [Math.round(post.radius * 10), Math.round(post.height * 10), post.role] : null;
+      return post?.kind === "post"
+        ? [Math.round(post.radius * 10), Math.round(post.axis[2] * 10), roleOf(post.flags)]
+        : null;
     })
     .toEqual([3, 6, "blocker"].map((v) => (v === 3 ? expect.any(Number) : v)));
   await page.keyboard.press("c");
-  await expect(page.getByText("Back through the camera")).toBeVisible();
+  await expect(page.getByTestId("outside")).toContainText("through the camera");
   await page.keyboard.press("c");
-  await expect(page.getByText("Look from outside")).toBeVisible();
+  await expect(page.getByTestId("outside")).toContainText("from outside");
 });
 
 test("sun and sky come out alike with the shade marked on the plate or with its house raised", async ({
@@ -256,8 +258,8 @@ test("sun and sky come out alike with the shade marked on the plate or with its 
   ];
   const raised = await copyOfDemo(request);
   const marked = await copyOfDemo(request, (copy) => {
-    copy.set = Object.fromEntries(Object.entries(copy.set).filter(([, s]) => s.kind === "ground" && s.height === 0));
-    copy.light.shadows = { "shade-1": { id: "shade-1", points, feather: 2, hidesSky: 1 } };
+    copy.set = Object.fromEntries(Object.entries(copy.set).filter(([, s]) => s.kind === "polygon"));
+    copy.light.shadows = { "shade-1": { id: "shade-1", plate: "main", points, feather: 2, hidesSky: 1 } };
   });
   const balanced = async (id: string) => {
     await page.goto(`/shots/${id}/light`);

@@ -70,18 +70,20 @@ export async function loadShot(file: string, folder: string): Promise<LoadedShot
   }
   const shot = parseShot(document);
   const modelHashes = Object.values(shot.props).flatMap((p) => (p.source.kind === "model" ? [p.source.asset] : []));
-  const assets = await findAssets(folder, new Set([shot.plate.asset, shot.plate.codes, ...modelHashes]));
-  const kept = assets.get(shot.plate.codes);
-  let codes = kept && (await unpackCodes(kept, shot.plate));
+  const assets = await findAssets(folder, new Set([shot.plates.main.asset, shot.plates.main.codes, ...modelHashes]));
+  const kept = assets.get(shot.plates.main.codes);
+  let codes = kept && (await unpackCodes(kept, shot.plates.main));
   let profile: Uint8Array | null = null;
-  const original = assets.get(shot.plate.asset);
+  const original = assets.get(shot.plates.main.asset);
   if (original) {
-    const opened = await openPlate(original, shot.plate.fileName);
+    const opened = await openPlate(original, shot.plates.main.fileName);
     codes ??= new Uint8Array(opened.codes.buffer, opened.codes.byteOffset, opened.codes.byteLength);
-    profile = shot.plate.profile ? opened.profile : null;
+    profile = shot.plates.main.profile ? opened.profile : null;
   }
   if (!codes)
-    throw new UsageError(`The plate (${shot.plate.fileName}, SHA-256 ${shot.plate.asset}) is not in ${folder}.`);
+    throw new UsageError(
+      `The plate (${shot.plates.main.fileName}, SHA-256 ${shot.plates.main.asset}) is not in ${folder}.`,
+    );
   const models = new Map<string, Model>();
   for (const hash of new Set(modelHashes)) {
     const bytes = assets.get(hash);
@@ -169,7 +171,7 @@ export async function runComp(args: string[]): Promise<void> {
     return readExr(new Uint8Array(bytes), stride);
   };
   const [prop, ratio, added] = [await read("prop.exr", 4), await read("ratio.exr", 3), await read("added.exr", 3)];
-  const percent = Math.round((prop.width / shot.plate.width) * 100);
+  const percent = Math.round((prop.width / shot.plates.main.width) * 100);
   const passes = {
     ...emptyPasses(prop.width, prop.height),
     prop: prop.pixels,

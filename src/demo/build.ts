@@ -33,8 +33,15 @@ function commonTruth(place: Place) {
     frame: place.frame,
     samples,
     camera: { ...camera, tiltDeg: tilt, rollDeg: roll, headingDeg: heading },
-    response: { curve: "sRGB (IEC 61966-2-1) after a shoulder", shoulderFrom: SHOULDER, softnessPx: SOFTNESS, noise: NOISE },
-    materials: place.pieces.flatMap((p) => p.model.materials).map(({ name, baseColor, roughness, index }) => ({ name, baseColor, roughness, index })),
+    response: {
+      curve: "sRGB (IEC 61966-2-1) after a shoulder",
+      shoulderFrom: SHOULDER,
+      softnessPx: SOFTNESS,
+      noise: NOISE,
+    },
+    materials: place.pieces
+      .flatMap((p) => p.model.materials)
+      .map(({ name, baseColor, roughness, index }) => ({ name, baseColor, roughness, index })),
   };
 }
 
@@ -49,13 +56,19 @@ const CONTACTS: Region[] = [
 async function photographClosely(place: Place, what: string, props: PropPiece[]): Promise<Float32Array> {
   const picture = await photograph(place, what, props, samples);
   for (const [region, times] of [[CLOSE, 4], ...CONTACTS.map((c) => [c, 16])] as [Region, number][])
-    layOver(picture, await photograph(place, `${what}, close`, props, times * samples, region), place.frame.width, region);
+    layOver(
+      picture,
+      await photograph(place, `${what}, close`, props, times * samples, region),
+      place.frame.width,
+      region,
+    );
   return picture;
 }
 
 /** Lays a part of one picture over another of the same size, but for its outermost pixels, which had no neighbours when specks were taken out. */
 function layOver(picture: Float32Array, over: Float32Array, width: number, { x0, y0, x1, y1 }: Region): void {
-  for (let y = y0 + 1; y < y1 - 1; y++) picture.set(over.subarray((y * width + x0 + 1) * 3, (y * width + x1 - 1) * 3), (y * width + x0 + 1) * 3);
+  for (let y = y0 + 1; y < y1 - 1; y++)
+    picture.set(over.subarray((y * width + x0 + 1) * 3, (y * width + x1 - 1) * 3), (y * width + x0 + 1) * 3);
 }
 
 const edgesOf = (camera: Camera, edges: { id: string; axis: string; from: Vec3; to: Vec3 }[]) =>
@@ -73,7 +86,13 @@ async function buildQuay(): Promise<void> {
   const sunny = await photograph(place, "buoy in the sun", [{ model, placement: quay.buoyPlacement }], samples);
   folder.clean("clean-with-buoy.exr", sunny);
   await folder.jpeg("with-buoy.jpg", sunny, 12);
-  const shaded = await photograph(place, "buoy half in the shade", [{ model, placement: quay.shadePlacement }], samples, quay.SHADE_REGION);
+  const shaded = await photograph(
+    place,
+    "buoy half in the shade",
+    [{ model, placement: quay.shadePlacement }],
+    samples,
+    quay.SHADE_REGION,
+  );
   folder.clean("clean-with-buoy-in-shade.exr", shaded, quay.SHADE_REGION);
   const pixel = (p: Vec3) => projectPoint(quay.camera, p);
   const sighting = quay.sightingTruth();
@@ -85,7 +104,12 @@ async function buildQuay(): Promise<void> {
     edges: edgesOf(quay.camera, quay.straightEdges),
     origin: pixel([0, 0, 0]),
     length: { ...quay.doorHeight, points: [pixel(quay.doorHeight.from), pixel(quay.doorHeight.to)] },
-    sighting: { ...sighting, footPixel: pixel(sighting.foot), topPixel: pixel(sighting.top), tipPixel: pixel(sighting.tip) },
+    sighting: {
+      ...sighting,
+      footPixel: pixel(sighting.foot),
+      topPixel: pixel(sighting.top),
+      tipPixel: pixel(sighting.tip),
+    },
     ground: quay.groundPixels.map((p) => ({ pixel: p, world: pixelOnPlane(quay.camera, p as Vec2, groundPlane()) })),
     probes: { lit: pixel(quay.probes.lit), shaded: pixel(quay.probes.shaded) },
     buoy: { position: quay.buoyPlace.position, turnDeg: toDegrees(quay.buoyPlace.turn) },

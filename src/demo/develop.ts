@@ -22,7 +22,8 @@ export function despeckle(pixels: Float32Array, width: number, height: number): 
     for (let x = 1; x + 1 < width; x++) {
       const at = (y * width + x) * 3;
       const around: number[] = [];
-      for (let dy = -1; dy <= 1; dy++) for (let dx = -1; dx <= 1; dx++) if (dx || dy) around.push(at + (dy * width + dx) * 3);
+      for (let dy = -1; dy <= 1; dy++)
+        for (let dx = -1; dx <= 1; dx++) if (dx || dy) around.push(at + (dy * width + dx) * 3);
       const lights = around.map(light).sort((a, b) => a - b);
       if (light(at) <= 4 * lights[4]) continue;
       const calm = around.filter((i) => light(i) <= 2 * lights[4]);

@@ -39,10 +39,16 @@ export async function glbOf(name: string, meshes: Mesh[], materials: PropMateria
       .setRoughnessFactor(m.roughness ?? 1)
       .setMetallicFactor(m.metallic ?? 0);
     if (m.texture) material.setBaseColorTexture(await png(m.name, m.texture));
-    if (m.surface) material.setMetallicRoughnessTexture(await png(`${m.name} surface`, m.surface)).setMetallicFactor(m.metallic ?? 1);
+    if (m.surface)
+      material
+        .setMetallicRoughnessTexture(await png(`${m.name} surface`, m.surface))
+        .setMetallicFactor(m.metallic ?? 1);
     if (m.glass) {
       const { index, color, metres } = m.glass;
-      const transmission = document.createExtension(KHRMaterialsTransmission).createTransmission().setTransmissionFactor(1);
+      const transmission = document
+        .createExtension(KHRMaterialsTransmission)
+        .createTransmission()
+        .setTransmissionFactor(1);
       const volume = document
         .createExtension(KHRMaterialsVolume)
         .createVolume()

@@ -7,7 +7,8 @@ import { groundPlane, pixelOnPlane } from "#core/optics/camera";
 import type { Camera } from "#core/optics/camera";
 import type { Placement } from "#core/props/transform";
 import { dropToFloor, placementMatrix } from "#core/props/transform";
-import { surfaceMesh } from "#core/set/surfaces";
+import { meshOf } from "#core/set/pieces";
+import { flagsOf } from "#core/set/roles";
 import type { Picture, PropPiece, SetPiece, TraceScene } from "#core/trace/scene";
 import type { Region } from "#core/trace/tiles";
 import { decodeTexture } from "#node/images";
@@ -38,8 +39,8 @@ export interface InsertionCase {
 /** Ground as a user draws it on the plate, seen through a camera. */
 export function drawnGround(camera: Camera, pixels: Vec2[], albedo: Vec3): SetPiece {
   const vertices = pixels.map((pixel) => ({ pixel, world: pixelOnPlane(camera, pixel, groundPlane())! }));
-  const mesh = surfaceMesh({}, { id: "g", name: "g", role: "catcher", kind: "ground", height: 0, vertices })!;
-  return { ...mesh, catcher: true, albedo, specular: 0, roughness: 0.5 };
+  const mesh = meshOf([{ id: "face", rings: [vertices.map((v) => v.world)] }]);
+  return { ...mesh, flags: flagsOf("catcher"), albedo, specular: 0, roughness: 0.5 };
 }
 
 /** A flat four-cornered surface. */
@@ -48,7 +49,7 @@ function panel(origin: Vec3, a: Vec3, b: Vec3, catcher: boolean, albedo: Vec3): 
   return {
     positions: new Float32Array(p.flat()),
     indices: new Uint32Array([0, 1, 2, 0, 2, 3]),
-    catcher,
+    flags: flagsOf(catcher ? "catcher" : "blocker"),
     albedo,
     specular: 0,
     roughness: 0.5,
@@ -247,4 +248,3 @@ function laid(
   }
   return whole;
 }
-

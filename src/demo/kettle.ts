@@ -20,19 +20,52 @@ export function kettleGlb(): Promise<Uint8Array> {
   body.lathe(
     [0, 0, 0],
     hardEdges([
-      [0, 0], [0.098, 0.001], [0.106, 0.006], [0.11, 0.02], [0.108, 0.05], [0.1, 0.085], [0.086, 0.112], [0.066, 0.13], [0.052, 0.136],
+      [0, 0],
+      [0.098, 0.001],
+      [0.106, 0.006],
+      [0.11, 0.02],
+      [0.108, 0.05],
+      [0.1, 0.085],
+      [0.086, 0.112],
+      [0.066, 0.13],
+      [0.052, 0.136],
     ]),
     96,
   );
   const lid = new Builder();
-  lid.lathe([0, 0, 0], hardEdges([[0.056, 0.134], [0.057, 0.14], [0.045, 0.149], [0.02, 0.155], [0.0, 0.157]]), 64);
+  lid.lathe(
+    [0, 0, 0],
+    hardEdges([
+      [0.056, 0.134],
+      [0.057, 0.14],
+      [0.045, 0.149],
+      [0.02, 0.155],
+      [0.0, 0.157],
+    ]),
+    64,
+  );
   // The spout rises from the belly and narrows.
   const spout: [Vec3, number][] = [
-    [[0.085, 0, 0.045], 0.022], [[0.12, 0, 0.062], 0.0185], [[0.142, 0, 0.09], 0.0155], [[0.157, 0, 0.118], 0.013], [[0.175, 0, 0.132], 0.0115],
+    [[0.085, 0, 0.045], 0.022],
+    [[0.12, 0, 0.062], 0.0185],
+    [[0.142, 0, 0.09], 0.0155],
+    [[0.157, 0, 0.118], 0.013],
+    [[0.175, 0, 0.132], 0.0115],
   ];
-  for (let i = 0; i + 1 < spout.length; i++) body.bar(spout[i][0], spout[i + 1][0], (spout[i][1] + spout[i + 1][1]) / 2, 24);
+  for (let i = 0; i + 1 < spout.length; i++)
+    body.bar(spout[i][0], spout[i + 1][0], (spout[i][1] + spout[i + 1][1]) / 2, 24);
   const brass = new Builder();
-  brass.lathe([0, 0, 0.155], hardEdges([[0.006, 0], [0.007, 0.008], [0.014, 0.018], [0.012, 0.028], [0, 0.033]]), 32);
+  brass.lathe(
+    [0, 0, 0.155],
+    hardEdges([
+      [0.006, 0],
+      [0.007, 0.008],
+      [0.014, 0.018],
+      [0.012, 0.028],
+      [0, 0.033],
+    ]),
+    32,
+  );
   for (const s of [-1, 1]) brass.bar([0, s * 0.062, 0.128], [0, s * 0.078, 0.165], 0.006, 12);
   arc(brass, 0, Math.PI, (a) => [0, 0.078 * Math.cos(a), 0.165 + 0.07 * Math.sin(a)], 0.0065, 20);
   const meshes: Mesh[] = [body.build(0), lid.build(0), brass.build(1)];
@@ -42,7 +75,11 @@ export function kettleGlb(): Promise<Uint8Array> {
     const d = 0.92 + 0.14 * (fractal(u, v, 40, 3, 302) - 0.5);
     return [(0.93 - 0.5 * t) * d, (0.62 - 0.36 * t) * d, (0.5 - 0.31 * t) * d];
   });
-  const surface = paint(512, (u, v) => [0, 0.2 + 0.3 * tarnish(u, v) + 0.08 * (fractal(u, v, 60, 2, 303) - 0.5), 1], false);
+  const surface = paint(
+    512,
+    (u, v) => [0, 0.2 + 0.3 * tarnish(u, v) + 0.08 * (fractal(u, v, 60, 2, 303) - 0.5), 1],
+    false,
+  );
   for (const mesh of meshes) for (let i = 1; i < mesh.uvs!.length; i += 2) mesh.uvs![i] *= 3;
   return glbOf("copper kettle", meshes, [
     { name: "copper", texture: colour, surface, metallic: 1 },
@@ -87,8 +124,12 @@ export function floatGlb(): Promise<Uint8Array> {
     const t = 0.7 + 0.5 * fractal(u, v, 20, 3, 311);
     return [0.34 * t, 0.26 * t, 0.16 * t];
   });
-  return glbOf("net float", [sphere(FLOAT_RADIUS, false).build(0), sphere(FLOAT_RADIUS - GLASS, true).build(0), rope.build(1)], [
-    { name: "green glass", roughness: 0, glass: { index: 1.52, color: [0.2, 0.62, 0.42], metres: 0.02 } },
-    { name: "hemp", texture: hemp, roughness: 0.9 },
-  ]);
+  return glbOf(
+    "net float",
+    [sphere(FLOAT_RADIUS, false).build(0), sphere(FLOAT_RADIUS - GLASS, true).build(0), rope.build(1)],
+    [
+      { name: "green glass", roughness: 0, glass: { index: 1.52, color: [0.2, 0.62, 0.42], metres: 0.02 } },
+      { name: "hemp", texture: hemp, roughness: 0.9 },
+    ],
+  );
 }

@@ -74,13 +74,23 @@ export const BENCH_ALBEDO: Vec3 = [0.33, 0.25, 0.165];
 export const straightEdges: { id: string; axis: "x" | "y" | "z"; from: Vec3; to: Vec3 }[] = [
   { id: "bench front", axis: "x", from: [bench.x0, bench.y0, bench.top], to: [bench.x1, bench.y0, bench.top] },
   { id: "bench back", axis: "x", from: [bench.x0, bench.y1, bench.top], to: [bench.x1, bench.y1, bench.top] },
-  { id: "gable sill", axis: "x", from: [gable.x0 - 0.1, 6.3, gable.z0 - 0.06], to: [gable.x1 + 0.1, 6.3, gable.z0 - 0.06] },
+  {
+    id: "gable sill",
+    axis: "x",
+    from: [gable.x0 - 0.1, 6.3, gable.z0 - 0.06],
+    to: [gable.x1 + 0.1, 6.3, gable.z0 - 0.06],
+  },
   { id: "bench end", axis: "y", from: [bench.x0, bench.y0, bench.top], to: [bench.x0, bench.y1, bench.top] },
   { id: "bench right end", axis: "y", from: [bench.x1, bench.y0, bench.top], to: [bench.x1, bench.y1, bench.top] },
   { id: "west sill", axis: "y", from: [0.1, 4.0, 0.94], to: [0.1, 5.3, 0.94] },
   { id: "gable jamb", axis: "z", from: [gable.x0, 6.34, gable.z0], to: [gable.x0, 6.34, gable.z1] },
   { id: "window jamb", axis: "z", from: [0.06, 4.1, 1.0], to: [0.06, 4.1, 2.05] },
-  { id: "bench leg", axis: "z", from: [bench.x1 - 0.05, bench.y0 + 0.05, 0.02], to: [bench.x1 - 0.05, bench.y0 + 0.05, 0.7] },
+  {
+    id: "bench leg",
+    axis: "z",
+    from: [bench.x1 - 0.05, bench.y0 + 0.05, 0.02],
+    to: [bench.x1 - 0.05, bench.y0 + 0.05, 0.7],
+  },
 ];
 
 enum M {
@@ -132,7 +142,11 @@ function coil(b: Builder, centre: Vec3, radius: number, turns: number, thick: nu
       const a = (n / 40) * 2 * Math.PI;
       const turn = n / 40;
       const r = radius * (1 - 0.08 * (turn % 3));
-      return [centre[0] + r * Math.cos(a), centre[1] + r * Math.sin(a), centre[2] + thick + Math.floor(turn / 3) * thick * 1.7];
+      return [
+        centre[0] + r * Math.cos(a),
+        centre[1] + r * Math.sin(a),
+        centre[2] + thick + Math.floor(turn / 3) * thick * 1.7,
+      ];
     };
     b.bar(at(i), at(i + 1), thick, 9);
   }
@@ -175,13 +189,19 @@ export function netloftModel(): Model {
   wall.quad([0, g, 0], [gable.x0, 0, 0], [0, 0, e], 1.25);
   wall.quad([gable.x1, g, 0], [w - gable.x1, 0, 0], [0, 0, e], 1.25, [gable.x1 / 1.25, 0]);
   wall.quad([gable.x0, g, 0], [gable.x1 - gable.x0, 0, 0], [0, 0, gable.z0], 1.25, [gable.x0 / 1.25, 0]);
-  wall.quad([gable.x0, g, gable.z1], [gable.x1 - gable.x0, 0, 0], [0, 0, e - gable.z1], 1.25, [gable.x0 / 1.25, gable.z1 / 1.25]);
+  wall.quad([gable.x0, g, gable.z1], [gable.x1 - gable.x0, 0, 0], [0, 0, e - gable.z1], 1.25, [
+    gable.x0 / 1.25,
+    gable.z1 / 1.25,
+  ]);
   wall.triangle([0, g, e], [w, g, e], [w / 2, g, r], 1.25);
   pane.quad([gable.x0, d - 0.012, gable.z0], [gable.x1 - gable.x0, 0, 0], [0, 0, gable.z1 - gable.z0]);
   frames.box([gable.x0 - 0.1, g - 0.04, gable.z0 - 0.06], [gable.x1 + 0.1, d, gable.z0]);
   frames.box([gable.x0 - 0.07, g - 0.005, gable.z1], [gable.x1 + 0.07, d, gable.z1 + 0.07]);
   for (const at of [gable.x0 - 0.07, gable.x1]) frames.box([at, g - 0.005, gable.z0], [at + 0.07, d, gable.z1]);
-  frames.box([(gable.x0 + gable.x1) / 2 - 0.018, d - 0.03, gable.z0], [(gable.x0 + gable.x1) / 2 + 0.018, d - 0.015, gable.z1]);
+  frames.box(
+    [(gable.x0 + gable.x1) / 2 - 0.018, d - 0.03, gable.z0],
+    [(gable.x0 + gable.x1) / 2 + 0.018, d - 0.015, gable.z1],
+  );
   frames.box([gable.x0, d - 0.03, 1.66], [gable.x1, d - 0.015, 1.69]);
   // Roof boards between rafters, tie beams.
   wall.quad([0, 0, e], [w / 2, 0, r - e], [0, d, 0], 1.25);
@@ -205,7 +225,8 @@ export function netloftModel(): Model {
   table.quad([x0, y1, top - thick], [0, y0 - y1, 0], [0, 0, thick], 0.85);
   table.quad([x1, y1, top - thick], [x0 - x1, 0, 0], [0, 0, thick], 0.85);
   table.quad([x0, y1, top - thick], [x1 - x0, 0, 0], [0, y0 - y1, 0], 0.85);
-  for (const x of [x0 + 0.05, x1 - 0.14]) for (const yy of [y0 + 0.05, y1 - 0.14]) beam.box([x, yy, 0], [x + 0.09, yy + 0.09, top - thick], 0.8);
+  for (const x of [x0 + 0.05, x1 - 0.14])
+    for (const yy of [y0 + 0.05, y1 - 0.14]) beam.box([x, yy, 0], [x + 0.09, yy + 0.09, top - thick], 0.8);
   beam.box([x0 + 0.1, y1 - 0.12, 0.2], [x1 - 0.1, y1 - 0.07, 0.3], 1.6);
   beam.box([x0 + 0.08, y0 + 0.07, top - thick - 0.11], [x1 - 0.08, y0 + 0.1, top - thick], 1.6);
   // What a loft is full of.
@@ -219,21 +240,79 @@ export function netloftModel(): Model {
   frames.box([3.6, 6.12, 2.08], [5.05, 6.3, 2.14]);
   for (let k = 0; k < 7; k++) {
     const at: Vec3 = [0.35 + 0.16 * (k % 4), 5.75 - 0.17 * Math.floor(k / 4), 0.09 + 0.0 * k];
-    cork.lathe([at[0], at[1], 0], [[0, 0], [0.075, 0.01], [0.085, 0.05], [0.085, 0.12], [0.07, 0.16], [0, 0.17]], 24);
+    cork.lathe(
+      [at[0], at[1], 0],
+      [
+        [0, 0],
+        [0.075, 0.01],
+        [0.085, 0.05],
+        [0.085, 0.12],
+        [0.07, 0.16],
+        [0, 0.17],
+      ],
+      24,
+    );
   }
-  barrel.lathe([4.6, 5.3, 0], [[0, 0], [0.24, 0], [0.27, 0.15], [0.29, 0.38], [0.27, 0.62], [0.24, 0.77], [0.225, 0.77], [0.225, 0.74], [0, 0.74]], 40);
-  for (const z of [0.1, 0.28, 0.5, 0.66]) frames.lathe([4.6, 5.3, z], [[0.284 - Math.abs(z - 0.38) * 0.1, 0], [0.294 - Math.abs(z - 0.38) * 0.1, 0.004], [0.294 - Math.abs(z - 0.38) * 0.1, 0.034], [0.284 - Math.abs(z - 0.38) * 0.1, 0.038]], 40);
+  barrel.lathe(
+    [4.6, 5.3, 0],
+    [
+      [0, 0],
+      [0.24, 0],
+      [0.27, 0.15],
+      [0.29, 0.38],
+      [0.27, 0.62],
+      [0.24, 0.77],
+      [0.225, 0.77],
+      [0.225, 0.74],
+      [0, 0.74],
+    ],
+    40,
+  );
+  for (const z of [0.1, 0.28, 0.5, 0.66])
+    frames.lathe(
+      [4.6, 5.3, z],
+      [
+        [0.284 - Math.abs(z - 0.38) * 0.1, 0],
+        [0.294 - Math.abs(z - 0.38) * 0.1, 0.004],
+        [0.294 - Math.abs(z - 0.38) * 0.1, 0.034],
+        [0.284 - Math.abs(z - 0.38) * 0.1, 0.038],
+      ],
+      40,
+    );
   paper.box([3.05, 3.45, top], [3.33, 3.66, top + 0.012]);
   paper.box([3.08, 3.47, top + 0.012], [3.34, 3.67, top + 0.03]);
   const textures: Texture[] = [];
   const put = (t: Texture) => textures.push(t) - 1;
-  const [floorAt, wallAt, benchAt, barrelAt] = [put(floorBoards()), put(boards([0.31, 0.255, 0.185])), put(benchTop()), put(boards([0.2, 0.13, 0.075]))];
+  const [floorAt, wallAt, benchAt, barrelAt] = [
+    put(floorBoards()),
+    put(boards([0.31, 0.255, 0.185])),
+    put(benchTop()),
+    put(boards([0.2, 0.13, 0.075])),
+  ];
   const white: [number, number, number, number] = [1, 1, 1, 1];
   const materials = [];
   materials[M.Floor] = plainMaterial({ name: "floor", baseColor: white, baseTexture: floorAt, roughness: 0.55 });
-  materials[M.Wall] = plainMaterial({ name: "wall", baseColor: white, baseTexture: wallAt, roughness: 0.85, index: 1.4 });
-  materials[M.Beam] = plainMaterial({ name: "beams", baseColor: [0.7, 0.66, 0.6, 1], baseTexture: wallAt, roughness: 0.8, index: 1.4 });
-  materials[M.Bench] = plainMaterial({ name: "bench", baseColor: white, baseTexture: benchAt, roughness: 0.6, index: 1.4 });
+  materials[M.Wall] = plainMaterial({
+    name: "wall",
+    baseColor: white,
+    baseTexture: wallAt,
+    roughness: 0.85,
+    index: 1.4,
+  });
+  materials[M.Beam] = plainMaterial({
+    name: "beams",
+    baseColor: [0.7, 0.66, 0.6, 1],
+    baseTexture: wallAt,
+    roughness: 0.8,
+    index: 1.4,
+  });
+  materials[M.Bench] = plainMaterial({
+    name: "bench",
+    baseColor: white,
+    baseTexture: benchAt,
+    roughness: 0.6,
+    index: 1.4,
+  });
   materials[M.Frame] = plainMaterial({ name: "frames", baseColor: [0.42, 0.4, 0.35, 1], roughness: 0.5 });
   materials[M.Pane] = plainMaterial({ name: "panes", baseColor: [0, 0, 0, 1], emissive: PANE, specular: 0 });
   materials[M.Rope] = plainMaterial({ name: "rope", baseColor: [0.33, 0.25, 0.15, 1], roughness: 0.9, index: 1.3 });
@@ -241,8 +320,16 @@ export function netloftModel(): Model {
   materials[M.Barrel] = plainMaterial({ name: "barrel", baseColor: white, baseTexture: barrelAt, roughness: 0.6 });
   materials[M.Paper] = plainMaterial({ name: "log books", baseColor: [0.16, 0.2, 0.22, 1], roughness: 0.6 });
   const meshes = [
-    floor.build(M.Floor), wall.build(M.Wall), beam.build(M.Beam), table.build(M.Bench), frames.build(M.Frame), pane.build(M.Pane), rope.build(M.Rope),
-    cork.build(M.Cork), barrel.build(M.Barrel), paper.build(M.Paper),
+    floor.build(M.Floor),
+    wall.build(M.Wall),
+    beam.build(M.Beam),
+    table.build(M.Bench),
+    frames.build(M.Frame),
+    pane.build(M.Pane),
+    rope.build(M.Rope),
+    cork.build(M.Cork),
+    barrel.build(M.Barrel),
+    paper.build(M.Paper),
   ];
   return { meshes, materials, textures };
 }
@@ -253,5 +340,12 @@ export const netloft = (): Place => ({
   camera,
   light: { sun: null, sky: [0, 0, 0], backdrop: null },
   pieces: [{ model: netloftModel(), placement: standing() }],
-  exif: { taken: "2026:06:18 15:05:40", focal: "275/10", equivalent: "28", stop: "40/10", exposure: "1/60", speed: "800" },
+  exif: {
+    taken: "2026:06:18 15:05:40",
+    focal: "275/10",
+    equivalent: "28",
+    stop: "40/10",
+    exposure: "1/60",
+    speed: "800",
+  },
 });

@@ -14,6 +14,17 @@ import { newEdge } from "#core/match/schema";
 import { newLamp } from "#core/light/schema";
 import { newShot } from "#core/shot/schema";
 import { plainProp } from "#core/props/schema";
+import { newMaterial } from "#core/set/materials";
+import { kindOf } from "#core/set/parts/index";
+import { makePart } from "#core/set/parts/make";
+import { evenCopies } from "#core/set/parts/row";
+import { cutFace } from "#core/set/shell/cut";
+import type { Body } from "#core/set/shell/make";
+import { bodyOf } from "#core/set/shell/make";
+import { moveBy } from "#core/set/shell/move";
+import { insetFace, pullFace } from "#core/set/shell/pull";
+import { placedVertex, typedVertex } from "#core/set/vertex";
+import { MAIN_PLATE } from "#core/plate/schema";
 import * as loft from "./netloft.ts";
 import * as slip from "./slipway.ts";
 
@@ -25,7 +36,12 @@ const ownShot = (name: string, plate: PlateInfo): Shot =>
   newShot(name, { ...plate, owner: "Red Harbor", licence: "CC0 (made by the demo's own code)" });
 
 /** Marks the edges that lie in the frame, and solves. */
-function markAndSolve(shot: Shot, truth: Camera, edges: { axis: string; from: Vec3; to: Vec3 }[], ties: Vec3[]): Camera {
+function markAndSolve(
+  shot: Shot,
+  truth: Camera,
+  edges: { axis: string; from: Vec3; to: Vec3 }[],
+  ties: Vec3[],
+): Camera {
   edges.forEach((e, i) => {
     const id = `edge-${i + 1}`;
     const ends = [e.from, e.to].map((p) => projectPoint(truth, p));
@@ -33,7 +49,7 @@ function markAndSolve(shot: Shot, truth: Camera, edges: { axis: string; from: Ve
   });
   ties.forEach((world, i) => {
     const id = `tie-${i + 1}`;
-    shot.ties[id] = { id, pixel: half(projectPoint(truth, world)!), world, muted: false };
+    shot.ties[id] = { id, plate: MAIN_PLATE, pixel: half(projectPoint(truth, world)!), world, muted: false };
   });
   shot.lens.solveK1 = true;
   takeCamera(shot, solve(requestOfShot(shot)));
@@ -46,12 +62,77 @@ const prop = (id: string, name: string, asset: string, fileName: string, p: Plac
   id,
   name,
   source: { kind: "model", asset, fileName },
-  placement: { position: p.position, turnDeg: toDegrees(p.turn), leanDeg: [toDegrees(p.lean[0]), toDegrees(p.lean[1])], scale: p.scale },
+  placement: {
+    position: p.position,
+    turnDeg: toDegrees(p.turn),
+    leanDeg: [toDegrees(p.lean[0]), toDegrees(p.lean[1])],
+    scale: p.scale,
+  },
   keeps: "metres",
   ...plainProp(),
 });
 
-const corners = (list: Vec2[]) => list.map(([x, y]) => ({ pixel: null, world: [x, y, 0] as Vec3 }));
+const level = (list: Vec2[], z = 0) => list.map(([x, y]) => typedVertex([x, y, z]));
+const rectangle = (x0: number, y0: number, x1: number, y1: number, z = 0) =>
+  level(
+    [
+      [x0, y0],
+      [x1, y0],
+      [x1, y1],
+      [x0, y1],
+    ],
+    z,
+  );
+
+/** A block that stands clear of the ground, from a low corner to a high one. */
+const box = (id: string, name: string, low: Vec3, high: Vec3, material: string, role?: "catcher" | "solid") =>
+  makePart(
+    id,
+    name,
+    {
+      kind: "block",
+      base: rectangle(low[0], low[1], high[0], high[1], low[2]),
+      height: high[2] - low[2],
+      closed: true,
+    },
+    material,
+    role,
+  );
+
+/** Puts a ridge over a level face: the face is cut in two between the middles of opposite sides, and the cut raised. */
+export function ridged(before: Body, face: string, rise: number): Body {
+  const [a, b, c, d] = before.faces[face].rings[0];
+  const cut = done(cutFace(before, face, { edge: [a, b], at: 0.5 }, { edge: [c, d], at: 0.5 }));
+  const ends = Object.keys(cut.body.vertices).filter((id) => !before.vertices[id]);
+  return done(moveBy(cut.body, ends, [0, 0, rise])).body;
+}
+
+/** Pulls a rectangle drawn on a level face down from it. */
+export function pulledDown(
+  before: Body,
+  face: string,
+  x0: number,
+  y0: number,
+  x1: number,
+  y1: number,
+  metres: number,
+): Body {
+  const z = before.vertices[before.faces[face].rings[0][0]].world[2];
+  const inset = done(
+    insetFace(before, face, [
+      [x0, y0, z],
+      [x1, y0, z],
+      [x1, y1, z],
+      [x0, y1, z],
+    ]),
+  );
+  return done(pullFace(inset.body, inset.face, metres)).body;
+}
+
+function done<T>(outcome: T | string): T {
+  if (typeof outcome === "string") throw new Error(outcome);
+  return outcome;
+}
 
 export function netloftShot(plate: PlateInfo, assets: { kettle: string; float: string }): Shot {
   const shot = ownShot("Net loft, kettle and float", plate);
@@ -62,21 +143,57 @@ export function netloftShot(plate: PlateInfo, assets: { kettle: string; float: s
     [bench.x1, bench.y1, bench.top],
   ]);
   const { x0, x1, y0, y1 } = bench;
-  shot.set["ground-1"] = {
-    id: "ground-1",
-    name: "Floor",
-    role: "catcher",
-    kind: "ground",
-    height: 0,
-    vertices: corners([[0, 0], [room.width, 0], [room.width, room.depth], [0, room.depth]]),
+  // Planed wood has a sheen, seen against the gable's window: index 1.4 against the 1.5 of weight 1.
+  const sheen = { gloss: 0.7, roughness: 0.6 };
+  shot.materials = {
+    boards: newMaterial("boards", "Wall boards", loft.WALL_ALBEDO, 0.05, "grey card"),
+    floor: newMaterial("floor", "Floor boards", loft.FLOOR_ALBEDO, 0.05, "grey card"),
+    bench: { ...newMaterial("bench", "Bench top", loft.BENCH_ALBEDO, 0.04, "grey card"), ...sheen },
+    beams: newMaterial("beams", "Tie beams", [0.2, 0.155, 0.1], 0.1, "grey card"),
+    cloth: { ...newMaterial("cloth", "Book cloth", [0.16, 0.2, 0.22], 0.1, "grey card"), ...sheen },
   };
-  // Room for the props' shadows on the bench; its legs need not be drawn.
-  shot.set["ground-2"] = { id: "ground-2", name: "Bench", role: "catcher", kind: "ground", height: bench.top, vertices: corners([[x0, y0], [x1, y0], [x1, y1], [x0, y1]]) };
-  [0, 1, 2, 3].forEach((edge) => {
-    const id = `wall-${edge + 1}`;
-    const name = ["South wall", "East wall", "Gable", "West wall"][edge];
-    shot.set[id] = { id, name, role: "catcher", kind: "wall", on: "ground-1", edge, height: room.eaves + 0.6 };
-  });
+  shot.ground = "floor";
+  // The room, closed behind the camera, with its roof raised over the ceiling.
+  const walls = makePart(
+    "room-1",
+    "Room",
+    { kind: "room", floor: rectangle(0, 0, room.width, room.depth), height: room.eaves },
+    "boards",
+  );
+  const loftBody = ridged(bodyOf(kindOf(walls).faces(walls, {})), "ceiling", room.ridge - room.eaves);
+  shot.set["room-1"] = {
+    ...makePart("room-1", "Room", { kind: "shell", ...loftBody }, "boards"),
+    faceMaterials: { floor: "floor" },
+  };
+  const top = box("block-1", "Bench", [x0, y0, bench.top - bench.thick], [x1, y1, bench.top], "bench");
+  let legs = bodyOf(kindOf(top).faces(top, {}));
+  for (const x of [x0 + 0.05, x1 - 0.14])
+    for (const y of [y0 + 0.05, y1 - 0.14])
+      legs = pulledDown(legs, "base", x, y, x + 0.09, y + 0.09, bench.top - bench.thick);
+  shot.set["block-1"] = makePart("block-1", "Bench", { kind: "shell", ...legs }, "bench");
+  shot.set["block-2"] = box(
+    "block-2",
+    "Apron",
+    [x0 + 0.08, y0 + 0.07, bench.top - bench.thick - 0.11],
+    [x1 - 0.08, y0 + 0.1, bench.top - bench.thick],
+    "beams",
+  );
+  shot.set["block-3"] = box("block-3", "Log books", [3.06, 3.46, bench.top], [3.33, 3.66, bench.top + 0.03], "cloth");
+  // Two tie beams are in the picture; the row goes on over the camera at their step.
+  shot.set["block-4"] = box(
+    "block-4",
+    "Tie beam",
+    [0.01, 0.15, room.eaves - 0.02],
+    [room.width - 0.01, 0.26, room.eaves + 0.13],
+    "beams",
+  );
+  shot.set["row-1"] = makePart(
+    "row-1",
+    "Tie beams",
+    { kind: "row", of: "block-4", copies: evenCopies([0, 1, 0], 6) },
+    "beams",
+    "catcher",
+  );
   loft.lamps.forEach((lamp, i) => {
     const id = `lamp-${i + 1}`;
     const azimuthDeg = toDegrees(Math.atan2(lamp.facing[0], lamp.facing[1]));
@@ -94,9 +211,6 @@ export function netloftShot(plate: PlateInfo, assets: { kettle: string; float: s
   shot.light.sun.on = false;
   shot.light.sunIrradiance = [0, 0, 0];
   shot.light.skyRadiance = [0, 0, 0];
-  shot.light.albedo = { name: "Typed", colour: loft.BENCH_ALBEDO, spread: 0.04 };
-  shot.light.gloss = 0.7;
-  shot.light.glossRoughness = 0.6;
   shot.props["prop-1"] = prop("prop-1", "Copper kettle", assets.kettle, "kettle.glb", loft.kettlePlace);
   shot.props["prop-2"] = prop("prop-2", "Net float", assets.float, "float.glb", loft.floatPlace);
   return shot;
@@ -105,27 +219,57 @@ export function netloftShot(plate: PlateInfo, assets: { kettle: string; float: s
 export function slipwayShot(plate: PlateInfo, boat: string, placement: Placement): Shot {
   const shot = ownShot("Slipway, rowing boat", plate);
   const w = slip.HALF_WIDTH;
-  const ties: Vec3[] = [[-1.7, -1, 0], [1.7, -1, 0], [1.7, 5, 0], [-1.7, 5, 0]];
+  const ties: Vec3[] = [
+    [-1.7, -1, 0],
+    [1.7, -1, 0],
+    [1.7, 5, 0],
+    [-1.7, 5, 0],
+  ];
   const camera = markAndSolve(shot, slip.camera, slip.straightEdges, ties);
-  const ground: Vec3[] = [[-w, -4.8, 0], [w, -4.8, 0], [w, 18, 0], [-w, 18, 0]];
-  shot.set["ground-1"] = {
-    id: "ground-1",
-    name: "Ramp",
-    role: "catcher",
-    kind: "ground",
-    height: 0,
-    vertices: ground.map((world) => {
-      const pixel = projectPoint(slip.camera, world);
-      const inside = pixel && pixel[0] > 0 && pixel[1] > 0 && pixel[0] < plate.width && pixel[1] < plate.height;
-      const own = inside ? pixelOnPlane(camera, half(pixel), groundPlane()) : null;
-      return own && pixel ? { pixel: half(pixel), world: own } : { pixel: null, world };
-    }),
+  shot.materials = {
+    concrete: newMaterial("concrete", "Cast concrete", slip.RAMP_ALBEDO, 0.05, "grey card"),
+    masonry: newMaterial("masonry", "Quay masonry", slip.WALL_ALBEDO, 0.05, "grey card"),
   };
+  shot.ground = "concrete";
+  // The ramp goes on behind the camera, down to the water.
+  const ground: Vec3[] = [
+    [-w, -9, 0],
+    [w, -9, 0],
+    [w, 18, 0],
+    [-w, 18, 0],
+  ];
+  const vertices = ground.map((world) => {
+    const pixel = projectPoint(slip.camera, world);
+    const inside = pixel && pixel[0] > 0 && pixel[1] > 0 && pixel[0] < plate.width && pixel[1] < plate.height;
+    const own = inside ? pixelOnPlane(camera, half(pixel), groundPlane()) : null;
+    return own && pixel ? placedVertex(own, half(pixel)) : typedVertex(world);
+  });
+  shot.set["polygon-1"] = makePart("polygon-1", "Ramp", { kind: "polygon", vertices, holes: [] }, "concrete");
+  // Its side walls stand on its edges; their tops are level, and the ramp is not.
+  for (const [id, name, side] of [
+    ["wall-1", "East wall", 1],
+    ["wall-2", "West wall", 3],
+  ] as const) {
+    const heights = [vertices[side], vertices[(side + 1) % 4]].map(({ world }) =>
+      Number(((slip.QUAY + 0.12 - world[1] * Math.sin(slip.SLOPE)) / Math.cos(slip.SLOPE)).toFixed(3)),
+    );
+    shot.set[id] = makePart(
+      id,
+      name,
+      {
+        kind: "wall",
+        on: { part: "polygon-1", face: "face", side },
+        foot: null,
+        heights: [heights[0], heights[1]],
+        thick: 0,
+      },
+      "masonry",
+    );
+  }
   shot.light.sun.on = false;
   shot.light.sunIrradiance = [0, 0, 0];
   // An even sky of the overcast one's irradiance: 7/9 of its zenith (CIE S 011, integrated over the hemisphere).
   shot.light.skyRadiance = slip.ZENITH.map((v) => Number(((v * 7) / 9).toFixed(4))) as Vec3;
-  shot.light.albedo = { name: "Typed", colour: slip.RAMP_ALBEDO, spread: 0.03 };
   shot.props["prop-1"] = prop("prop-1", "Rowing boat", boat, "boat.glb", placement);
   return shot;
 }

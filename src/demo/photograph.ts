@@ -27,7 +27,13 @@ export interface Place {
 export const folderOf = (name: string): string => fileURLToPath(new URL(`../../demo/${name}/`, import.meta.url));
 
 /** Path-traces the place with some props in it: linear light, through the lens. */
-export async function photograph(place: Place, what: string, props: PropPiece[], samples: number, region?: Region): Promise<Float32Array> {
+export async function photograph(
+  place: Place,
+  what: string,
+  props: PropPiece[],
+  samples: number,
+  region?: Region,
+): Promise<Float32Array> {
   const { width, height } = place.frame;
   const film = await renderScene(
     {
@@ -45,7 +51,10 @@ export async function photograph(place: Place, what: string, props: PropPiece[],
     {
       samples,
       region,
-      onProgress: (p) => process.stdout.write(`\r${place.name}, ${what}: ${p.samples}/${samples}, ${Math.round(p.secondsLeft)} s left   `),
+      onProgress: (p) =>
+        process.stdout.write(
+          `\r${place.name}, ${what}: ${p.samples}/${samples}, ${Math.round(p.secondsLeft)} s left   `,
+        ),
     },
   );
   process.stdout.write("\n");
@@ -80,7 +89,8 @@ export class DemoFolder {
     const { x0, y0, x1, y1 } = region ?? { x0: 0, y0: 0, x1: width, y1: height };
     const all = new Float32Array(bits.buffer);
     const part = new Float32Array((x1 - x0) * (y1 - y0) * 3);
-    for (let y = y0; y < y1; y++) part.set(all.subarray((y * width + x0) * 3, (y * width + x1) * 3), (y - y0) * (x1 - x0) * 3);
+    for (let y = y0; y < y1; y++)
+      part.set(all.subarray((y * width + x0) * 3, (y * width + x1) * 3), (y - y0) * (x1 - x0) * 3);
     this.write(name, writeExr(x1 - x0, y1 - y0, colourChannels(part, 3)));
   }
 
@@ -108,7 +118,10 @@ export class DemoFolder {
 
   /** Writes the list of all files with what they were made from. */
   finish(samples: number): void {
-    const hash = (f: string) => createHash("sha256").update(readFileSync(path.join(this.folder, f))).digest("hex");
+    const hash = (f: string) =>
+      createHash("sha256")
+        .update(readFileSync(path.join(this.folder, f)))
+        .digest("hex");
     const files = Object.fromEntries(this.written.map((f) => [f, hash(f)]));
     writeFileSync(
       path.join(this.folder, "recipe.json"),

@@ -256,7 +256,16 @@ function chapelMeshes(): Mesh[] {
   stone.box([mid - 0.75, y0 - 0.1, r - 0.5], [mid - 0.4, y0 + 0.7, r + 1.5], 2.6);
   stone.box([mid + 0.4, y0 - 0.1, r - 0.5], [mid + 0.75, y0 + 0.7, r + 1.5], 2.6);
   stone.box([mid - 0.75, y0 - 0.1, r + 1.5], [mid + 0.75, y0 + 0.7, r + 1.85], 2.6);
-  dark.lathe([mid, y0 + 0.3, r + 0.55], [[0.34, 0], [0.27, 0.2], [0.2, 0.5], [0.06, 0.6]], 20);
+  dark.lathe(
+    [mid, y0 + 0.3, r + 0.55],
+    [
+      [0.34, 0],
+      [0.27, 0.2],
+      [0.2, 0.5],
+      [0.06, 0.6],
+    ],
+    20,
+  );
   trim.box([mid - 0.05, y0 + 0.2, r + 1.85], [mid + 0.05, y0 + 0.3, r + 2.75]);
   trim.box([mid - 0.28, y0 + 0.2, r + 2.3], [mid + 0.28, y0 + 0.3, r + 2.4]);
   // Pointed window and door, as dark panels in stone frames.
@@ -298,7 +307,17 @@ function quayMeshes(): Mesh[] {
     iron.lathe(
       foot,
       [
-        [0.27, 0], [0.27, 0.05], [0.2, 0.08], [0.165, 0.2], [0.15, 0.36], [0.16, 0.44], [0.215, 0.5], [0.235, 0.55], [0.215, 0.6], [0.13, 0.635], [0, 0.645],
+        [0.27, 0],
+        [0.27, 0.05],
+        [0.2, 0.08],
+        [0.165, 0.2],
+        [0.15, 0.36],
+        [0.16, 0.44],
+        [0.215, 0.5],
+        [0.235, 0.55],
+        [0.215, 0.6],
+        [0.13, 0.635],
+        [0, 0.645],
       ],
       40,
     );
@@ -347,7 +366,9 @@ function quayMeshes(): Mesh[] {
 }
 
 function farShoreMeshes(): Mesh[] {
-  const water = new Builder().quad([-160, -60, -QUAY_HEIGHT], [160 + QUAY_EDGE + 0.2, 0, 0], [0, 320, 0], 9).build(M.Water);
+  const water = new Builder()
+    .quad([-160, -60, -QUAY_HEIGHT], [160 + QUAY_EDGE + 0.2, 0, 0], [0, 320, 0], 9)
+    .build(M.Water);
   const hill = new Builder();
   const houses = new Builder();
   const limes = new Builder();
@@ -367,7 +388,8 @@ function farShoreMeshes(): Mesh[] {
     roofs.quad([x + w + 0.3, y + 6.3, h], [-w - 0.6, 0, 0], [0, -3.3, r - h], 2.4);
     body.triangle([x, y + 6, h], [x, y, h], [x, y + 3, r]);
     body.triangle([x + w, y, h], [x + w, y + 6, h], [x + w, y + 3, r]);
-    for (let k = 0; k < 3; k++) windows.quad([x + 0.8 + k * (w - 1.6) * 0.37, y - 0.02, h - 2], [0.8, 0, 0], [0, 0, 1.2]);
+    for (let k = 0; k < 3; k++)
+      windows.quad([x + 0.8 + k * (w - 1.6) * 0.37, y - 0.02, h - 2], [0.8, 0, 0], [0, 0, 1.2]);
   }
   // The quay's far arm closes the basin.
   const stone = new Builder().box([-150, 120, -3], [QUAY_EDGE, 127, -0.2], 2.6);
@@ -397,14 +419,35 @@ export function quayModel(): Model {
   const timber = put(boards([0.25, 0.2, 0.14]));
   const matte = { index: 1.33, roughness: 0.95 };
   const materials = [];
-  materials[M.Paving] = plainMaterial({ name: "paving", baseColor: [1, 1, 1, 1], baseTexture: pave, normalTexture: paveNormal, normalScale: 0.6, roughness: 0.8, index: 1.42 });
-  materials[M.Water] = plainMaterial({ name: "water", baseColor: [0.012, 0.03, 0.032, 1], roughness: 0.08, index: 1.33, normalTexture: water, normalScale: 0.5, seesBackdrop: true });
+  materials[M.Paving] = plainMaterial({
+    name: "paving",
+    baseColor: [1, 1, 1, 1],
+    baseTexture: pave,
+    normalTexture: paveNormal,
+    normalScale: 0.6,
+    roughness: 0.8,
+    index: 1.42,
+  });
+  materials[M.Water] = plainMaterial({
+    name: "water",
+    baseColor: [0.012, 0.03, 0.032, 1],
+    roughness: 0.08,
+    index: 1.33,
+    normalTexture: water,
+    normalScale: 0.5,
+    seesBackdrop: true,
+  });
   materials[M.Lime] = plainMaterial({ name: "limewash", baseColor: [1, 1, 1, 1], baseTexture: lime, ...matte });
   materials[M.Masonry] = plainMaterial({ name: "masonry", baseColor: [1, 1, 1, 1], baseTexture: stone, ...matte });
   materials[M.Slate] = plainMaterial({ name: "slate", baseColor: [1, 1, 1, 1], baseTexture: slates, roughness: 0.6 });
   materials[M.Door] = plainMaterial({ name: "door", baseColor: [1, 1, 1, 1], baseTexture: door, roughness: 0.55 });
   materials[M.Trim] = plainMaterial({ name: "frames", baseColor: [0.05, 0.055, 0.05, 1], roughness: 0.5 });
-  materials[M.Glass] = plainMaterial({ name: "glass", baseColor: [0.012, 0.014, 0.015, 1], roughness: 0.05, seesBackdrop: true });
+  materials[M.Glass] = plainMaterial({
+    name: "glass",
+    baseColor: [0.012, 0.014, 0.015, 1],
+    roughness: 0.05,
+    seesBackdrop: true,
+  });
   materials[M.Iron] = plainMaterial({ name: "bollards", baseColor: [1, 1, 1, 1], baseTexture: iron, roughness: 0.6 });
   materials[M.Rail] = plainMaterial({ name: "railing", baseColor: [0.5, 0.5, 0.48, 1], roughness: 0.5 });
   materials[M.Coping] = plainMaterial({ name: "coping", baseColor: [1.1, 1.08, 1.0, 1], baseTexture: stone, ...matte });
@@ -436,8 +479,14 @@ export function backdrop(): Picture {
         c = [0.56 - 0.42 * t, 0.63 - 0.36 * t, 0.68 - 0.22 * t];
         const height = Math.max(0.06, up);
         const cloud =
-          smoothstep(0.52, 0.78, fractal(u, 0.06 / height, 10, 6, 203)) * smoothstep(0.03, 0.12, up) * (1 - smoothstep(0.5, 0.9, up));
-        c = [c[0] + (0.82 - c[0]) * cloud * 0.75, c[1] + (0.82 - c[1]) * cloud * 0.75, c[2] + (0.83 - c[2]) * cloud * 0.75];
+          smoothstep(0.52, 0.78, fractal(u, 0.06 / height, 10, 6, 203)) *
+          smoothstep(0.03, 0.12, up) *
+          (1 - smoothstep(0.5, 0.9, up));
+        c = [
+          c[0] + (0.82 - c[0]) * cloud * 0.75,
+          c[1] + (0.82 - c[1]) * cloud * 0.75,
+          c[2] + (0.83 - c[2]) * cloud * 0.75,
+        ];
       }
       pixels.set([c[0] * 1.3, c[1] * 1.3, c[2] * 1.3], at);
     }
@@ -451,5 +500,12 @@ export const quay = (): Place => ({
   camera,
   light: { sun, sky, backdrop: backdrop() },
   pieces: [{ model: quayModel(), placement: standing() }],
-  exif: { taken: "2026:06:18 09:42:10", focal: "275/10", equivalent: "27", stop: "8/1", exposure: "1/320", speed: "200" },
+  exif: {
+    taken: "2026:06:18 09:42:10",
+    focal: "275/10",
+    equivalent: "27",
+    stop: "8/1",
+    exposure: "1/320",
+    speed: "200",
+  },
 });

@@ -70,7 +70,13 @@ function sheet(rows: Vec3[][], turned: boolean, uvScale: number, material: numbe
       else indices.push(p, p + 1, q, p + 1, q + 1, q);
     }
   }
-  return { positions: new Float32Array(positions), normals: new Float32Array(normals), uvs: new Float32Array(uvs), indices: new Uint32Array(indices), material };
+  return {
+    positions: new Float32Array(positions),
+    normals: new Float32Array(normals),
+    uvs: new Float32Array(uvs),
+    indices: new Uint32Array(indices),
+    material,
+  };
 }
 
 export function boatMeshes(): Mesh[] {
@@ -120,7 +126,12 @@ export function boatMeshes(): Mesh[] {
     const at = (n: number): Vec3 => [0, (t(n) - 0.5) * LENGTH + 0.02, Math.max(0.03, station(t(n)).keel - 0.03)];
     grey.bar(at(i), at(i + 1), 0.026, 8);
   }
-  grey.bar([0, LENGTH / 2 + 0.01, station(1).keel - 0.02], [0, LENGTH / 2 + 0.05, station(1).gunwale + 0.05], 0.028, 10);
+  grey.bar(
+    [0, LENGTH / 2 + 0.01, station(1).keel - 0.02],
+    [0, LENGTH / 2 + 0.05, station(1).gunwale + 0.05],
+    0.028,
+    10,
+  );
   const transom = Array.from({ length: 13 }, (_, i) => i / 12);
   for (const [y, turned] of [
     [0, false],
@@ -140,7 +151,12 @@ export function boatMeshes(): Mesh[] {
     wood.box([-half, y - width / 2, 0.42], [half, y + width / 2, 0.445], 0.7);
   }
   wood.box([-0.42, -LENGTH / 2 + 0.03, 0.4], [0.42, -LENGTH / 2 + 0.42, 0.425], 0.7);
-  for (let k = -2; k <= 2; k++) wood.box([k * 0.11 - 0.045, -1.2, 0.135 + 0.02 * Math.abs(k)], [k * 0.11 + 0.045, 1.05, 0.15 + 0.02 * Math.abs(k)], 0.7);
+  for (let k = -2; k <= 2; k++)
+    wood.box(
+      [k * 0.11 - 0.045, -1.2, 0.135 + 0.02 * Math.abs(k)],
+      [k * 0.11 + 0.045, 1.05, 0.15 + 0.02 * Math.abs(k)],
+      0.7,
+    );
   // A pair of oars on the thwarts, and rowlocks.
   for (const s of [-1, 1]) {
     wood.bar([s * 0.16, -1.5, 0.475], [s * 0.24, 1.1, 0.47], 0.019, 10);

@@ -15,6 +15,13 @@ import type { Shot } from "#core/shot/schema";
 import { newEdge, newLength } from "#core/match/schema";
 import { newShot } from "#core/shot/schema";
 import { plainProp } from "#core/props/schema";
+import { MAIN_PLATE } from "#core/plate/schema";
+import { newMaterial } from "#core/set/materials";
+import { kindOf } from "#core/set/parts/index";
+import { makePart } from "#core/set/parts/make";
+import { bodyOf } from "#core/set/shell/make";
+import { placedVertex, typedVertex } from "#core/set/vertex";
+import { ridged } from "./otherShots.ts";
 import * as quay from "./quay.ts";
 
 export const demoFolder = fileURLToPath(new URL("../../demo/quay/", import.meta.url));
@@ -43,7 +50,11 @@ export const PAVING_ALBEDO: [number, number, number] = [0.303, 0.281, 0.247];
 /** The quay as a finished shot: marks set to half a pixel, everything else solved from them. */
 export async function demoShot(plate: PlateInfo, codes: Uint8Array, buoyAsset: string): Promise<Shot> {
   const truth = await quayTruth();
-  const shot = newShot("Quay, channel buoy", { ...plate, owner: "Red Harbor", licence: "CC0 (made by the demo's own code)" });
+  const shot = newShot("Quay, channel buoy", {
+    ...plate,
+    owner: "Red Harbor",
+    licence: "CC0 (made by the demo's own code)",
+  });
   truth.edges.forEach((e, i) => {
     const id = `edge-${i + 1}`;
     shot.edges[id] = newEdge(id, e.axis, [half(e.points[0]), half(e.points[1])]);
@@ -59,35 +70,48 @@ export async function demoShot(plate: PlateInfo, codes: Uint8Array, buoyAsset: s
   const camera = cameraOf(shot);
   if (!camera) throw new Error("The demo's camera could not be solved.");
   const onGround = (pixel: Vec2) => pixelOnPlane(camera, pixel, groundPlane())!;
-  shot.set["ground-1"] = {
-    id: "ground-1",
-    name: "Quay",
-    role: "catcher",
-    kind: "ground",
-    height: 0,
-    vertices: truth.ground.map((g) => ({ pixel: g.pixel, world: onGround(g.pixel) })),
+  shot.materials = {
+    paving: newMaterial("paving", "Quay paving", PAVING_ALBEDO, 0.03, "grey card"),
+    limewash: newMaterial("limewash", "Limewash", [0.5, 0.46, 0.4], 0.1, "grey card"),
+    slate: newMaterial("slate", "Slate roof", [0.1, 0.11, 0.13], 0.2, "grey card"),
   };
-  // The ice house as a block that casts the shadow which the plate already has.
+  shot.ground = "paving";
+  const vertices = truth.ground.map((g) => placedVertex(onGround(g.pixel), g.pixel));
+  shot.set["polygon-1"] = makePart("polygon-1", "Quay", { kind: "polygon", vertices, holes: [] }, "paving");
+  // The ice house with its gable roof: it casts the shadow which the plate already has.
   const { width, depth, eaves, ridge } = quay.iceHouse;
-  shot.set["ground-2"] = {
-    id: "ground-2",
-    name: "Ice house",
-    role: "blocker",
-    kind: "ground",
-    height: (eaves + ridge) / 2 - 0.35,
-    vertices: ([[0, 0], [width, 0], [width, depth], [0, depth]] as Vec2[]).map(([x, y]) => ({ pixel: null, world: [x, y, 0] })),
+  const base = (
+    [
+      [0, 0],
+      [width, 0],
+      [width, depth],
+      [0, depth],
+    ] as Vec2[]
+  ).map(([x, y]) => typedVertex([x, y, 0]));
+  const house = makePart(
+    "block-1",
+    "Ice house",
+    { kind: "block", base, height: eaves, closed: true },
+    "limewash",
+    "blocker",
+  );
+  const body = ridged(bodyOf(kindOf(house).faces(house, {})), "lid", ridge - eaves);
+  const roof = Object.keys(body.faces).filter((id) => id === "lid" || id.startsWith("f"));
+  shot.set["block-1"] = {
+    ...makePart("block-1", "Ice house", { kind: "shell", ...body }, "limewash", "blocker"),
+    faceMaterials: Object.fromEntries(roof.map((id) => [id, "slate"])),
   };
   shot.light.sighting = {
     foot: half(truth.sighting.footPixel),
     top: half(truth.sighting.topPixel),
     tip: half(truth.sighting.tipPixel),
+    plate: MAIN_PLATE,
   };
   const sun = sunFromSighting(camera, shot.light.sighting);
   if (typeof sun === "string") throw new Error(sun);
   shot.light.sun = { ...shot.light.sun, azimuthDeg: toDegrees(sun.azimuth), elevationDeg: toDegrees(sun.elevation) };
-  shot.light.lit = { pixel: truth.probes.lit, radius: 26 };
-  shot.light.shaded = { pixel: truth.probes.shaded, radius: 13 };
-  shot.light.albedo = { name: "Typed", colour: PAVING_ALBEDO, spread: 0.03 };
+  shot.light.lit = { pixel: truth.probes.lit, radius: 26, plate: MAIN_PLATE };
+  shot.light.shaded = { pixel: truth.probes.shaded, radius: 13, plate: MAIN_PLATE };
   const light = await probeLight(shot, plateOf(shot, codes));
   if (typeof light === "string") throw new Error(light);
   shot.light.sunIrradiance = light.sunIrradiance;

@@ -35,7 +35,12 @@ export const camera: Camera = {
   position: [1.15, -6.6, 1.58],
 };
 
-export const boatPlace: Placement = { position: [-0.35, -0.2, 0], turn: toRadians(28), lean: [0, toRadians(19.5)], scale: [1, 1, 1] };
+export const boatPlace: Placement = {
+  position: [-0.35, -0.2, 0],
+  turn: toRadians(28),
+  lean: [0, toRadians(19.5)],
+  scale: [1, 1, 1],
+};
 
 /** Mean reflectance of the ramp's concrete. */
 export const RAMP_ALBEDO: Vec3 = [0.262, 0.25, 0.222];
@@ -43,12 +48,22 @@ export const WALL_ALBEDO: Vec3 = [0.25, 0.23, 0.19];
 
 export const HALF_WIDTH = 3.4;
 /** Level height of the quay above the ramp's zero. */
-const QUAY = 2.15;
+export const QUAY = 2.15;
 
 /** Straight things along an axis, from - to +. */
 export const straightEdges: { id: string; axis: "x" | "y"; from: Vec3; to: Vec3 }[] = [
-  ...[-4, -1, 2, 5].map((y) => ({ id: `cross joint ${y}`, axis: "x" as const, from: [-HALF_WIDTH, y, 0] as Vec3, to: [HALF_WIDTH, y, 0] as Vec3 })),
-  ...[-1.7, 0, 1.7].map((x) => ({ id: `long joint ${x}`, axis: "y" as const, from: [x, -4.5, 0] as Vec3, to: [x, 16, 0] as Vec3 })),
+  ...[-4, -1, 2, 5].map((y) => ({
+    id: `cross joint ${y}`,
+    axis: "x" as const,
+    from: [-HALF_WIDTH, y, 0] as Vec3,
+    to: [HALF_WIDTH, y, 0] as Vec3,
+  })),
+  ...[-1.7, 0, 1.7].map((x) => ({
+    id: `long joint ${x}`,
+    axis: "y" as const,
+    from: [x, -4.5, 0] as Vec3,
+    to: [x, 16, 0] as Vec3,
+  })),
   { id: "left foot", axis: "y", from: [-HALF_WIDTH, -3, 0], to: [-HALF_WIDTH, 16, 0] },
   { id: "right foot", axis: "y", from: [HALF_WIDTH, -1, 0], to: [HALF_WIDTH, 16, 0] },
 ];
@@ -137,28 +152,60 @@ function levelModel(): Model {
     for (const s of [-1, 1]) {
       iron.bar([s * w, y, z + 0.1], [s * (w - 0.06), y, z + 0.1], 0.02, 8);
       for (let i = 0; i < 12; i++) {
-        const at = (n: number): Vec3 => [s * (w - 0.05), y + 0.09 * Math.sin((n / 6) * Math.PI), z + 0.01 + 0.09 * Math.cos((n / 6) * Math.PI)];
+        const at = (n: number): Vec3 => [
+          s * (w - 0.05),
+          y + 0.09 * Math.sin((n / 6) * Math.PI),
+          z + 0.01 + 0.09 * Math.cos((n / 6) * Math.PI),
+        ];
         rope.bar(at(i), at(i + 1), 0.012, 6);
       }
     }
   }
   for (const y of [3.1, 3.5]) iron.bar([-w + 0.07, y, 0.25], [-w + 0.07, y, QUAY + 0.1], 0.02, 8);
   for (let z = 0.45; z < QUAY; z += 0.28) iron.bar([-w + 0.07, 3.1, z], [-w + 0.07, 3.5, z], 0.014, 8);
-  for (const [x, y] of [[-4.1, 2], [4.2, 6], [-4.1, 12], [4.2, 15]]) {
-    iron.lathe([x, y, QUAY + 0.05], [[0.24, 0], [0.2, 0.08], [0.15, 0.3], [0.2, 0.46], [0.21, 0.52], [0.12, 0.57], [0, 0.58]], 32);
+  for (const [x, y] of [
+    [-4.1, 2],
+    [4.2, 6],
+    [-4.1, 12],
+    [4.2, 15],
+  ]) {
+    iron.lathe(
+      [x, y, QUAY + 0.05],
+      [
+        [0.24, 0],
+        [0.2, 0.08],
+        [0.15, 0.3],
+        [0.2, 0.46],
+        [0.21, 0.52],
+        [0.12, 0.57],
+        [0, 0.58],
+      ],
+      32,
+    );
   }
   iron.box([-0.9, 19.6, QUAY], [0.2, 20.1, QUAY + 0.5]);
   iron.bar([-1.0, 19.85, QUAY + 0.55], [0.3, 19.85, QUAY + 0.55], 0.16, 20);
   const textures: Texture[] = [];
   const put = (t: Texture) => textures.push(t) - 1;
-  const [stone, render, slates, leaf, tar] = [put(masonry()), put(limewash()), put(slate()), put(boards([0.16, 0.06, 0.045])), put(tarredIron())];
+  const [stone, render, slates, leaf, tar] = [
+    put(masonry()),
+    put(limewash()),
+    put(slate()),
+    put(boards([0.16, 0.06, 0.045])),
+    put(tarredIron()),
+  ];
   const white: [number, number, number, number] = [1, 1, 1, 1];
   const matte = { roughness: 0.95, index: 1.33 };
   const materials = [];
   materials[M.Ramp] = plainMaterial();
   materials[M.Wall] = plainMaterial({ name: "wall", baseColor: [0.9, 0.9, 0.88, 1], baseTexture: stone, ...matte });
   materials[M.Coping] = plainMaterial({ name: "coping", baseColor: [1.1, 1.08, 1, 1], baseTexture: stone, ...matte });
-  materials[M.Water] = plainMaterial({ name: "water", baseColor: [0.02, 0.032, 0.03, 1], roughness: 0.15, index: 1.33 });
+  materials[M.Water] = plainMaterial({
+    name: "water",
+    baseColor: [0.02, 0.032, 0.03, 1],
+    roughness: 0.15,
+    index: 1.33,
+  });
   materials[M.Lime] = plainMaterial({ name: "limewash", baseColor: white, baseTexture: render, ...matte });
   materials[M.Slate] = plainMaterial({ name: "slate", baseColor: white, baseTexture: slates, roughness: 0.6 });
   materials[M.Door] = plainMaterial({ name: "doors", baseColor: white, baseTexture: leaf, roughness: 0.6 });
@@ -167,7 +214,17 @@ function levelModel(): Model {
   materials[M.Rope] = plainMaterial({ name: "rings", baseColor: [0.1, 0.06, 0.04, 1], roughness: 0.7 });
   const water = new Builder().quad([-60, -90, -1.05], [120, 0, 0], [0, 81.5, 0], 9);
   return {
-    meshes: [wall.build(M.Wall), coping.build(M.Coping), quay.build(M.Quay), lime.build(M.Lime), roof.build(M.Slate), door.build(M.Door), iron.build(M.Iron), rope.build(M.Rope), water.build(M.Water)],
+    meshes: [
+      wall.build(M.Wall),
+      coping.build(M.Coping),
+      quay.build(M.Quay),
+      lime.build(M.Lime),
+      roof.build(M.Slate),
+      door.build(M.Door),
+      iron.build(M.Iron),
+      rope.build(M.Rope),
+      water.build(M.Water),
+    ],
     materials,
     textures,
   };
@@ -204,5 +261,12 @@ export const slipway = (): Place => ({
     { model: rampModel(), placement: standing() },
     { model: levelModel(), placement: level },
   ],
-  exif: { taken: "2026:06:19 07:20:02", focal: "270/10", equivalent: "27", stop: "56/10", exposure: "1/200", speed: "200" },
+  exif: {
+    taken: "2026:06:19 07:20:02",
+    focal: "270/10",
+    equivalent: "27",
+    stop: "56/10",
+    exposure: "1/200",
+    speed: "200",
+  },
 });

@@ -103,7 +103,8 @@ export function paving(): { colour: Texture; normal: Texture } {
 export const limewash = (): Texture =>
   paint(1024, (u, v) => {
     const tone = 0.9 + 0.16 * (fractal(u, v, 6, 5, 41) - 0.5) + 0.1 * (fractal(u, v, 90, 3, 43) - 0.5);
-    const streak = smoothstep(0.55, 0.85, fractal(u * 1, v * 0.12, 64, 3, 45)) * smoothstep(0.3, 0.8, fractal(u, v, 3, 3, 44));
+    const streak =
+      smoothstep(0.55, 0.85, fractal(u * 1, v * 0.12, 64, 3, 45)) * smoothstep(0.3, 0.8, fractal(u, v, 3, 3, 44));
     return times(blend([0.66, 0.62, 0.54], [0.4, 0.37, 0.31], streak * 0.45), tone);
   });
 
@@ -185,10 +186,6 @@ export function galvanised(): { colour: Texture; surface: Texture } {
     colour: paint(512, (u, v) =>
       blend(times([0.42, 0.43, 0.44], 0.8 + 0.4 * fractal(u, v, 30, 3, 112)), [0.2, 0.085, 0.04], rustAt(u, v)),
     ),
-    surface: paint(
-      512,
-      (u, v) => [0, 0.45 + 0.45 * rustAt(u, v), 0.9 * (1 - rustAt(u, v))],
-      false,
-    ),
+    surface: paint(512, (u, v) => [0, 0.45 + 0.45 * rustAt(u, v), 0.9 * (1 - rustAt(u, v))], false),
   };
 }

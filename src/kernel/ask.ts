@@ -5,10 +5,30 @@ import { sampleTexture, texelA, texelB, texelG, texelR } from "./images";
 import {
   MATERIAL_ABSORPTION, MATERIAL_BASE, MATERIAL_BASE_TEXTURE, MATERIAL_BLEND, MATERIAL_BYTES, MATERIAL_CUTOFF, MATERIAL_FLAGS, MATERIAL_INDEX,
   MATERIAL_MASK, MATERIAL_METALLIC, MATERIAL_THIN, MATERIAL_TRANSMISSION, MATERIAL_TRANSMITS, PARAM_MATERIALS, PARAM_PARTS, PARAM_POSITIONS,
-  PARAM_TRIANGLES, PARAM_UVS, PART_BYTES, PART_MATERIAL, SLOT_MATRIX, TRIANGLE_BYTES,
+  PARAM_TRIANGLES, PARAM_UVS, PART_BYTES, PART_FLAGS, PART_IS_SET, PART_MATERIAL, SET_ALL, SLOT_MATRIX, TRIANGLE_BYTES,
 } from "./layout";
 
 const ONE: f32 = 1;
+
+/** Which kind of ray is being traced through the set: SET_* of the surfaces that stop it. */
+let setKind: u32 = SET_ALL;
+export function askSet(kind: u32): void {
+  setKind = kind;
+}
+
+/** True if a part belongs to the set and does not stop rays of the kind asked for. */
+// @ts-ignore: decorator
+@inline
+function passesSet(triangle: u32): bool {
+  const flags = load<u32>(paramU(PARAM_PARTS) + load<u32>(triangle, 12) * PART_BYTES, PART_FLAGS);
+  return (flags & PART_IS_SET) != 0 && !(flags & setKind);
+}
+// @ts-ignore: decorator
+@inline
+function isSet(triangle: u32): bool {
+  return (load<u32>(paramU(PARAM_PARTS) + load<u32>(triangle, 12) * PART_BYTES, PART_FLAGS) & PART_IS_SET) != 0;
+}
+
 let through = false;
 let factorR: f32 = 1, factorG: f32 = 1, factorB: f32 = 1;
 let depthR: f32 = 0, depthG: f32 = 0, depthB: f32 = 0;
@@ -79,6 +99,7 @@ function covers(triangle: u32, material: u32, id: u32, u: f32, v: f32): bool {
 /** True if the triangle stops a ray that looks for the nearest hit. `marked` carries ASK_BIT. */
 export function stopsNearest(marked: i32, u: f32, v: f32): bool {
   const id = <u32>marked & 0x7fffffff, triangle = paramU(PARAM_TRIANGLES) + id * TRIANGLE_BYTES;
+  if (isSet(triangle)) return !passesSet(triangle);
   return covers(triangle, materialOf(triangle), id, u, v);
 }
 
@@ -93,6 +114,7 @@ export function fresnel(c: f32, n: f32): f32 {
 /** True if a shadow ray goes on behind the triangle; what it loses there is noted. The direction is the model's own. */
 export function letsThrough(marked: u32, t: f32, u: f32, v: f32, dx: f32, dy: f32, dz: f32): bool {
   const id = marked & 0x7fffffff, triangle = paramU(PARAM_TRIANGLES) + id * TRIANGLE_BYTES, material = materialOf(triangle);
+  if (isSet(triangle)) return passesSet(triangle);
   if (!covers(triangle, material, id, u, v)) return true;
   const flags = load<u32>(material, MATERIAL_FLAGS);
   if (!(flags & MATERIAL_TRANSMITS)) return false;

@@ -19,7 +19,7 @@ import {
   HALF_CATCHER, HALF_GLOSS, HALF_PROP, HALF_W, HALF_W0, LIGHT_FLOATS, MAX_LIGHT_GROUPS, PARAM_CANCEL, PARAM_FILM, PARAM_FILM_EXTRAS, PARAM_FILM_FEATURES, PARAM_FILM_HALF,
   PARAM_FILM_LIGHTS, PARAM_FILM_MATERIALS, PARAM_FILM_PROPS, PARAM_FILM_PROP_LIGHTS, PARAM_FILM_STRIDE, PARAM_FILTER, PARAM_FRAME_HEIGHT, PARAM_FRAME_WIDTH, PARAM_GENERATION,
   PARAM_HEIGHT, PARAM_LENS_RADIUS, PARAM_OCCLUSION, PARAM_PICTURE, PARAM_POSITION, PARAM_PROP_ROOT, PARAM_ROTATION, PARAM_SEED,
-  PARAM_SHUTTER, PARAM_SPREAD, PARAM_SUN_IRRADIANCE, PARAM_WIDTH, PART_ALBEDO, PART_FLAGS, PART_IS_CATCHER, PART_ROUGHNESS, PART_SPECULAR, RAY_CAMERA,
+  PARAM_SHUTTER, PARAM_SPREAD, PARAM_SUN_IRRADIANCE, PARAM_WIDTH, PART_ALBEDO, PART_FLAGS, PART_GLOW, PART_IS_CATCHER, PART_ROUGHNESS, PART_SPECULAR, RAY_CAMERA, SET_BLOCKS, SET_BOUNCE, SET_SEEN, SET_SHADOW,
 } from "./layout";
 
 const ONE: f32 = 1;
@@ -150,7 +150,7 @@ function evaluateCatcher(u: f32, v: f32, dx: f32, dy: f32, dz: f32): void {
     seekDimension(CATCHER_DIMENSION);
     light.drawSun();
     const c = light.sunX * gx + light.sunY * gy + light.sunZ * gz;
-    if (c > 0 && !light.setBlocks(x, y, z, light.sunX, light.sunY, light.sunZ, FAR)) {
+    if (c > 0 && !light.setBlocks(SET_SHADOW, x, y, z, light.sunX, light.sunY, light.sunZ, FAR)) {
       // Through an open lens the point lies elsewhere in the plate than under the pixel.
       const m = paramF(PARAM_LENS_RADIUS) > 0 ? light.maskAtPoint(px, py, pz) : light.maskAtPixel(u, v);
       addDirect(GROUP_SUN, props, x, y, z, light.sunX, light.sunY, light.sunZ, FAR, m * paramF(PARAM_SUN_IRRADIANCE), m * paramF(PARAM_SUN_IRRADIANCE + 4), m * paramF(PARAM_SUN_IRRADIANCE + 8), c, light.sunPdf());
@@ -160,7 +160,7 @@ function evaluateCatcher(u: f32, v: f32, dx: f32, dy: f32, dz: f32): void {
     seekDimension(CATCHER_DIMENSION + 2);
     if (light.drawEnvironment(x, y, z)) {
       const c = light.toX * gx + light.toY * gy + light.toZ * gz;
-      if (c > 0 && !light.setBlocks(x, y, z, light.toX, light.toY, light.toZ, FAR)) {
+      if (c > 0 && !light.setBlocks(SET_BLOCKS, x, y, z, light.toX, light.toY, light.toZ, FAR)) {
         const w = c * light.density / (light.density + c * INV_PI);
         addDirect(GROUP_SKY, props, x, y, z, light.toX, light.toY, light.toZ, FAR, light.lightR, light.lightG, light.lightB, w, light.density);
       }
@@ -172,7 +172,7 @@ function evaluateCatcher(u: f32, v: f32, dx: f32, dy: f32, dz: f32): void {
     const lamp = light.lampAt(i);
     if (!light.drawLamp(lamp, x, y, z)) continue;
     const c = light.toX * gx + light.toY * gy + light.toZ * gz;
-    if (c <= 0 || light.setBlocks(x, y, z, light.toX, light.toY, light.toZ, light.reach)) continue;
+    if (c <= 0 || light.setBlocks(SET_SHADOW, x, y, z, light.toX, light.toY, light.toZ, light.reach)) continue;
     // Paths weigh a lamp that they meet by its density among all lamps.
     addDirect(GROUP_LAMPS + i, props, x, y, z, light.toX, light.toY, light.toZ, light.reach, light.lightR, light.lightG, light.lightB, c, light.shareOf(lamp) * light.density);
   }
@@ -183,7 +183,7 @@ function evaluateCatcher(u: f32, v: f32, dx: f32, dy: f32, dz: f32): void {
       const c = light.toX * gx + light.toY * gy + light.toZ * gz;
       const toX = light.toX, toY = light.toY, toZ = light.toZ, reach = light.reach;
       const density = light.shareFrom(proper) * light.density, w = c * density / (density + c * INV_PI) * belowGloss(toX, toY, toZ);
-      if (c > 0 && !light.setBlocks(x, y, z, toX, toY, toZ, reach) && !light.propsBlock(x, y, z, toX, toY, toZ, reach)) {
+      if (c > 0 && !light.setBlocks(SET_SHADOW, x, y, z, toX, toY, toZ, reach) && !light.propsBlock(x, y, z, toX, toY, toZ, reach)) {
         const r = light.lightR * throughR(), g = light.lightG * throughG(), b = light.lightB * throughB();
         addW(GROUP_BOUNCE, w * r, w * g, w * b);
         if (glossy) {
@@ -209,7 +209,7 @@ function evaluateCatcher(u: f32, v: f32, dx: f32, dy: f32, dz: f32): void {
 
 function gatherDirection(x: f32, y: f32, z: f32, wx: f32, wy: f32, wz: f32, cosine: f32, props: bool): void {
   const density = cosine * INV_PI;
-  const met = findNearest(x, y, z, wx, wy, wz, 0);
+  const met = findNearest(SET_BOUNCE | SET_BLOCKS, x, y, z, wx, wy, wz, 0);
   followPath(x, y, z, wx, wy, wz, false, density, TAKEN_SUN | TAKEN_LAMPS, FROM_MATT, true, 0, 0.25, PATH_DIMENSION);
   const below = PI * belowGloss(wx, wy, wz), r0 = below * radianceR, g0 = below * radianceG, b0 = below * radianceB;
   // The endless floor counts as bounce, in both sums alike: equal light must give equal bits.
@@ -250,7 +250,7 @@ function occlude(extras: u32, distance: f32): void {
   setFrame(surface.sx, surface.sy, surface.sz);
   drawCosine();
   const wx = worldX(), wy = worldY(), wz = worldZ();
-  const open = !light.setBlocks(x, y, z, wx, wy, wz, distance) && !light.propsBlock(x, y, z, wx, wy, wz, distance);
+  const open = !light.setBlocks(SET_SHADOW, x, y, z, wx, wy, wz, distance) && !light.propsBlock(x, y, z, wx, wy, wz, distance);
   if (open) addOne(extras + (EXTRA_OCCLUSION << 2), 1);
   addOne(extras + (EXTRA_OCCLUSION_SAMPLES << 2), 1);
 }
@@ -305,7 +305,7 @@ export function renderTile(params: u32, x0: u32, y0: u32, x1: u32, y1: u32, s0: 
           setMoment(draw1());
         }
         const dx = rayX(), dy = rayY(), dz = rayZ();
-        const met = findNearest(ox, oy, oz, dx, dy, dz, RAY_CAMERA);
+        const met = findNearest(SET_SEEN, ox, oy, oz, dx, dy, dz, RAY_CAMERA);
         addOne(pixel + (FILM_SAMPLES << 2), 1);
         const instance = metInstance;
         clearLimited();
@@ -335,7 +335,8 @@ export function renderTile(params: u32, x0: u32, y0: u32, x1: u32, y1: u32, s0: 
         } else if (met) {
           surface.loadSurface(metTriangle, metU, metV, 0, dx, dy, dz, metT * spread);
           addOne(pixel + (FILM_SET << 2), 1);
-          if (load<u32>(surface.part, PART_FLAGS) & PART_IS_CATCHER) {
+          // What glows by itself keeps its brightness behind a shadow.
+          if (load<u32>(surface.part, PART_FLAGS) & PART_IS_CATCHER && !(load<f32>(surface.part, PART_GLOW) > 0)) {
             if (featuresAt) noteSurface(featuresAt, 0, load<f32>(surface.part, PART_ALBEDO), load<f32>(surface.part, PART_ALBEDO + 4), load<f32>(surface.part, PART_ALBEDO + 8));
             if (extrasAt && occlusion > 0) occlude(pixel + extrasAt, occlusion);
             evaluateCatcher(u, v, dx, dy, dz);
@@ -383,7 +384,7 @@ export function renderFill(params: u32, y0: u32, y1: u32, width: u32, height: u3
       const cell = out + (y * width + x) * 12, around = cell + width * height * 12, gloss = around + width * height * 12;
       aimAtPixel((<f32>x + <f32>0.5) * scaleX, (<f32>y + <f32>0.5) * scaleY);
       const dx = rayX(), dy = rayY(), dz = rayZ();
-      if (!findNearest(ex, ey, ez, dx, dy, dz, 0)) {
+      if (!findNearest(SET_SEEN, ex, ey, ez, dx, dy, dz, 0)) {
         store<f32>(cell, -1);
         store<f32>(cell, -1, 4);
         store<f32>(cell, -1, 8);
@@ -434,15 +435,15 @@ function gatherGloss(cell: u32, seed: u32, samples: u32, dx: f32, dy: f32, dz: f
       seekDimension(CATCHER_DIMENSION);
       light.drawSun();
       const m = light.maskAtPoint(px, py, pz);
-      gatherDrawn(x, y, z, gx, gy, gz, light.sunX, light.sunY, light.sunZ, FAR, light.sunPdf(), m * paramF(PARAM_SUN_IRRADIANCE), m * paramF(PARAM_SUN_IRRADIANCE + 4), m * paramF(PARAM_SUN_IRRADIANCE + 8));
+      gatherDrawn(SET_SHADOW, x, y, z, gx, gy, gz, light.sunX, light.sunY, light.sunZ, FAR, light.sunPdf(), m * paramF(PARAM_SUN_IRRADIANCE), m * paramF(PARAM_SUN_IRRADIANCE + 4), m * paramF(PARAM_SUN_IRRADIANCE + 8));
     }
     if (environment) {
       seekDimension(CATCHER_DIMENSION + 2);
-      if (light.drawEnvironment(x, y, z)) gatherDrawn(x, y, z, gx, gy, gz, light.toX, light.toY, light.toZ, FAR, light.density, light.lightR, light.lightG, light.lightB);
+      if (light.drawEnvironment(x, y, z)) gatherDrawn(SET_BLOCKS, x, y, z, gx, gy, gz, light.toX, light.toY, light.toZ, FAR, light.density, light.lightR, light.lightG, light.lightB);
     }
     if (lamps) {
       seekDimension(LAMP_DIMENSION);
-      if (light.drawAnyLamp(x, y, z, 0)) gatherDrawn(x, y, z, gx, gy, gz, light.toX, light.toY, light.toZ, light.reach, light.density, light.lightR, light.lightG, light.lightB);
+      if (light.drawAnyLamp(x, y, z, 0)) gatherDrawn(SET_SHADOW, x, y, z, gx, gy, gz, light.toX, light.toY, light.toZ, light.reach, light.density, light.lightR, light.lightG, light.lightB);
     }
     setFrame(gx, gy, gz);
     seekDimension(REFLECTION_DIMENSION);
@@ -463,8 +464,8 @@ function gatherGloss(cell: u32, seed: u32, samples: u32, dx: f32, dy: f32, dz: f
   gatherB *= n;
 }
 
-function gatherDrawn(x: f32, y: f32, z: f32, gx: f32, gy: f32, gz: f32, toX: f32, toY: f32, toZ: f32, reach: f32, density: f32, r: f32, g: f32, b: f32): void {
-  if (toX * gx + toY * gy + toZ * gz <= 0 || light.setBlocks(x, y, z, toX, toY, toZ, reach)) return;
+function gatherDrawn(kind: u32, x: f32, y: f32, z: f32, gx: f32, gy: f32, gz: f32, toX: f32, toY: f32, toZ: f32, reach: f32, density: f32, r: f32, g: f32, b: f32): void {
+  if (toX * gx + toY * gy + toZ * gz <= 0 || light.setBlocks(kind, x, y, z, toX, toY, toZ, reach)) return;
   setFrame(gx, gy, gz);
   bsdf.evaluateBsdf(viewX, viewY, viewZ, localX(toX, toY, toZ), localY(toX, toY, toZ), localZ(toX, toY, toZ));
   if (!(bsdf.pdf > 0)) return;
@@ -485,7 +486,7 @@ function gatherHemisphere(cell: u32, seed: u32, samples: u32): void {
       seekDimension(CATCHER_DIMENSION + 2);
       if (light.drawEnvironment(x, y, z)) {
         const c = light.toX * gx + light.toY * gy + light.toZ * gz;
-        if (c > 0 && !light.setBlocks(x, y, z, light.toX, light.toY, light.toZ, FAR)) {
+        if (c > 0 && !light.setBlocks(SET_BLOCKS, x, y, z, light.toX, light.toY, light.toZ, FAR)) {
           const w = c * light.density / (light.density + c * INV_PI);
           sr += w * light.lightR;
           sg += w * light.lightG;
@@ -497,7 +498,7 @@ function gatherHemisphere(cell: u32, seed: u32, samples: u32): void {
       seekDimension(LAMP_DIMENSION + i);
       if (!light.drawLamp(light.lampAt(i), x, y, z)) continue;
       const c = light.toX * gx + light.toY * gy + light.toZ * gz;
-      if (c <= 0 || light.setBlocks(x, y, z, light.toX, light.toY, light.toZ, light.reach)) continue;
+      if (c <= 0 || light.setBlocks(SET_SHADOW, x, y, z, light.toX, light.toY, light.toZ, light.reach)) continue;
       lr += c * light.lightR;
       lg += c * light.lightG;
       lb += c * light.lightB;
@@ -506,7 +507,7 @@ function gatherHemisphere(cell: u32, seed: u32, samples: u32): void {
     setFrame(gx, gy, gz);
     const cosine = drawCosine();
     const wx = worldX(), wy = worldY(), wz = worldZ();
-    const met = findNearest(x, y, z, wx, wy, wz, 0);
+    const met = findNearest(SET_BOUNCE | SET_BLOCKS, x, y, z, wx, wy, wz, 0);
     followPath(x, y, z, wx, wy, wz, false, cosine * INV_PI, TAKEN_SUN | TAKEN_LAMPS, FROM_MATT, true, 0, 0.25, PATH_DIMENSION);
     if (met || wz <= 0) {
       br += PI * radianceR;
@@ -549,7 +550,7 @@ export function probePixels(params: u32, pixels: u32, count: u32, samples: u32, 
     const to = out + i * 24;
     aimAtPixel(load<f32>(pixels + (i << 3)), load<f32>(pixels + (i << 3), 4));
     const dx = rayX(), dy = rayY(), dz = rayZ();
-    if (!findNearest(ex, ey, ez, dx, dy, dz, 0)) {
+    if (!findNearest(SET_SEEN, ex, ey, ez, dx, dy, dz, 0)) {
       store<f32>(to, -1);
       continue;
     }
@@ -567,7 +568,7 @@ export function probePixels(params: u32, pixels: u32, count: u32, samples: u32, 
       light.drawSun();
       const c = light.sunX * gx + light.sunY * gy + light.sunZ * gz;
       cosine += c;
-      if (c > 0 && !light.setBlocks(x, y, z, light.sunX, light.sunY, light.sunZ, FAR)) seen += 1;
+      if (c > 0 && !light.setBlocks(SET_SHADOW, x, y, z, light.sunX, light.sunY, light.sunZ, FAR)) seen += 1;
     }
     store<f32>(to, light.maskAtPixel(load<f32>(pixels + (i << 3)), load<f32>(pixels + (i << 3), 4)) * seen / 64, 16);
     store<f32>(to, cosine / 64, 20);
@@ -587,7 +588,7 @@ export function pickPixel(params: u32, u: f32, v: f32): f32 {
   aimAtPixel(u, v);
   const dx = rayX(), dy = rayY(), dz = rayZ();
   pickedProp = -1;
-  if (!findNearest(paramF(PARAM_POSITION), paramF(PARAM_POSITION + 4), paramF(PARAM_POSITION + 8), dx, dy, dz, RAY_CAMERA)) return 0;
+  if (!findNearest(SET_SEEN, paramF(PARAM_POSITION), paramF(PARAM_POSITION + 4), paramF(PARAM_POSITION + 8), dx, dy, dz, RAY_CAMERA)) return 0;
   pickedT = metT * (dx * paramF(PARAM_ROTATION + 24) + dy * paramF(PARAM_ROTATION + 28) + dz * paramF(PARAM_ROTATION + 32));
   if (metInstance) {
     surface.loadSurface(metTriangle, metU, metV, metInstance, dx, dy, dz, 0);

@@ -35,9 +35,19 @@ export const PART_FLAGS = 4; // u32, PART_IS_*
 export const PART_ALBEDO = 8; // 3 f32: colour of a set surface where the plate does not show it
 export const PART_ROUGHNESS = 20; // f32: roughness of the catcher's reflection
 export const PART_SPECULAR = 24; // f32: weight of the catcher's reflection, 0 for none
+export const PART_GLOW = 28; // f32: light that a set surface sends out, in multiples of what the plate has there
+export const PART_GLOW_COLOUR = 32; // 3 f32: what is multiplied where the plate does not show it
 export const PART_IS_SET = 1;
 export const PART_IS_CATCHER = 2;
-export const PART_ASKS = 4; // cut out or seen through: hits are asked
+export const PART_ASKS = 4; // cut out, seen through, or a set surface that not every ray meets: hits are asked
+export const PART_OWN_COLOUR = 8; // a set surface that has its colour also where the plate shows it
+// Rays that meet a set surface: from the camera, to sun and lamps, mirrored, scattered, to the sky.
+export const SET_SEEN = 256;
+export const SET_SHADOW = 512;
+export const SET_REFLECTION = 1024;
+export const SET_BOUNCE = 2048;
+export const SET_BLOCKS = 4096;
+export const SET_ALL = 7936;
 
 // Instance of a model: 3x4 matrices by rows.
 export const INSTANCE_BYTES = 160;

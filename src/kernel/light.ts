@@ -2,7 +2,7 @@
 // own shadows leave.
 import { paramF, paramU } from "./params";
 import { closest, closestInstance, countRay, hitT, occluded, occludedByInstance } from "./traversal";
-import { clearThrough } from "./ask";
+import { askSet, clearThrough } from "./ask";
 import { projectPoint, projectedX, projectedY } from "./lens";
 import { sampleAround, sampleMask, texelB, texelG, texelR } from "./images";
 import { draw, draw1, draw2 } from "./sampler";
@@ -13,7 +13,7 @@ import {
   LAMP_RADIANCE, LAMP_RADIUS, LAMP_SHARE, LAMP_SUM, LAMP_TRIANGLE, LAMP_TWO_SIDED, LAMP_U, LAMP_V, PARAM_BACKDROP, PARAM_BACKDROP_HEIGHT,
   PARAM_BACKDROP_WIDTH, PARAM_CASTERS, PARAM_CASTER_COUNT, PARAM_ENVIRONMENT, PARAM_ENVIRONMENT_ALIAS, PARAM_ENVIRONMENT_HEIGHT, PARAM_ENVIRONMENT_WEIGHT, PARAM_ENVIRONMENT_WIDTH,
   PARAM_FRAME_HEIGHT, PARAM_FRAME_WIDTH, PARAM_LAMPS, PARAM_LAMP_COUNT, PARAM_LAMP_POWER, PARAM_LAMP_PROPER, PARAM_MASK, PARAM_MASK_HEIGHT,
-  PARAM_MASK_WIDTH, PARAM_PROP_ROOT, PARAM_SET_ROOT, PARAM_SKY, PARAM_SUN_COS, PARAM_SUN_DIRECTION, PARAM_SUN_IRRADIANCE, RAY_SHADOW,
+  PARAM_MASK_WIDTH, PARAM_PROP_ROOT, PARAM_SET_ROOT, PARAM_SKY, PARAM_SUN_COS, PARAM_SUN_DIRECTION, PARAM_SUN_IRRADIANCE, RAY_SHADOW, SET_SEEN,
 } from "./layout";
 
 const ONE: f32 = 1;
@@ -388,13 +388,16 @@ export function maskAtPoint(x: f32, y: f32, z: f32): f32 {
 export function maskAlongSun(x: f32, y: f32, z: f32): f32 {
   if (!paramU(PARAM_MASK)) return 1;
   const dx = -paramF(PARAM_SUN_DIRECTION), dy = -paramF(PARAM_SUN_DIRECTION + 4), dz = -paramF(PARAM_SUN_DIRECTION + 8);
+  askSet(SET_SEEN);
   if (closest(paramU(PARAM_SET_ROOT), x, y, z, dx, dy, dz, 0, FAR) < 0) return 1;
   const t = hitT();
   return maskAtPoint(x + t * dx, y + t * dy, z + t * dz);
 }
 
-export function setBlocks(x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, tMax: f32): bool {
+/** True if the set stops a ray of a kind, SET_*. */
+export function setBlocks(kind: u32, x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, tMax: f32): bool {
   countRay();
+  askSet(kind);
   return occluded(paramU(PARAM_SET_ROOT), x, y, z, dx, dy, dz, 0, tMax) != 0;
 }
 /** True if a prop stops the ray; what it goes through is then told by `throughR` to `throughB`. */

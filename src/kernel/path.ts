@@ -9,7 +9,7 @@
 // again on the refracted way.
 import { paramF, paramU } from "./params";
 import { closest, closestInstance, countRay, hitInstance, hitT, hitU, hitV, lightScratch } from "./traversal";
-import { throughB, throughG, throughR } from "./ask";
+import { askSet, throughB, throughG, throughR } from "./ask";
 import { draw, draw1, draw2, seekDimension } from "./sampler";
 import { drawCosine, localX, localY, localZ, setFrame, setFrameAlong, toWorld, worldX, worldY, worldZ } from "./frame";
 import { projectPoint, projectedX, projectedY } from "./lens";
@@ -20,8 +20,8 @@ import * as light from "./light";
 import {
   GROUP_BOUNCE, GROUP_LAMPS, GROUP_SKY, GROUP_SUN, INSTANCE_FLAGS, INSTANCE_MOVES, MATERIAL_SEES_BACKDROP, MATERIAL_THIN, MATERIAL_TRANSMITS, MAX_LIGHT_GROUPS, PARAM_FILL, PARAM_FILL_HEIGHT, PARAM_FILL_WIDTH, PARAM_FLOOR_ALBEDO,
   PARAM_FLOOR_HEIGHT, PARAM_FLOOR_ON, PARAM_FRAME_HEIGHT, PARAM_FRAME_WIDTH, PARAM_LIMIT, PARAM_MAX_DEPTH, PARAM_PLATE, PARAM_PLATE_HEIGHT,
-  PARAM_PLATE_WIDTH, PARAM_POSITION, PARAM_PROP_ROOT, PARAM_SET_ROOT, PARAM_SUN_IRRADIANCE, PART_ALBEDO, PART_FLAGS, PART_IS_SET, PART_ROUGHNESS, PART_SPECULAR, RAY_BOUNCE,
-  RAY_CAMERA, RAY_REFLECTION, RAY_SHADOW,
+  PARAM_PLATE_WIDTH, PARAM_POSITION, PARAM_PROP_ROOT, PARAM_SET_ROOT, PARAM_SUN_IRRADIANCE, PART_ALBEDO, PART_FLAGS, PART_GLOW, PART_GLOW_COLOUR, PART_IS_SET, PART_OWN_COLOUR, PART_ROUGHNESS, PART_SPECULAR, RAY_BOUNCE,
+  RAY_CAMERA, RAY_REFLECTION, RAY_SHADOW, SET_BLOCKS, SET_BOUNCE, SET_REFLECTION, SET_SEEN, SET_SHADOW,
 } from "./layout";
 
 const ONE: f32 = 1;
@@ -63,12 +63,13 @@ export let metTriangle: i32 = -1;
 export let metT: f32 = 0, metU: f32 = 0, metV: f32 = 0;
 export let metInstance: u32 = 0;
 
-/** Traces the set, and those props in front of it that rays of a kind in `mask` meet; 0 for no props. True if anything is met. */
-export function findNearest(ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, mask: u32): bool {
+/** Traces the set as rays of a kind (SET_*) meet it, and those props in front of it that rays of a kind in `mask` meet; 0 for no props. True if anything is met. */
+export function findNearest(kind: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, mask: u32): bool {
   countRay();
   metTriangle = -1;
   metT = FAR;
   metInstance = 0;
+  askSet(kind);
   const s = closest(paramU(PARAM_SET_ROOT), ox, oy, oz, dx, dy, dz, 0, FAR);
   if (s >= 0) {
     metTriangle = s;
@@ -89,9 +90,17 @@ export function findNearest(ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32
   return metTriangle >= 0;
 }
 
+/** What of the set a path's ray meets, by the kind of ray that props see in it. */
+// @ts-ignore: decorator
+@inline
+function setKindOf(mask: u32): u32 {
+  return mask == RAY_CAMERA ? SET_SEEN : mask == RAY_REFLECTION ? SET_REFLECTION : SET_BOUNCE | SET_BLOCKS;
+}
+
 /** True if the plate shows the surface point loaded last; its pixel is then `projectedX`, `projectedY`. */
 function plateShows(): bool {
-  if (!paramU(PARAM_PLATE)) return false;
+  // What the camera looks through, or what has a colour of its own, is not what was photographed there.
+  if (!paramU(PARAM_PLATE) || (load<u32>(surface.part, PART_FLAGS) & (SET_SEEN | PART_OWN_COLOUR)) != SET_SEEN) return false;
   const x = surface.px + surface.gx * surface.offset, y = surface.py + surface.gy * surface.offset, z = surface.pz + surface.gz * surface.offset;
   const dx = paramF(PARAM_POSITION) - x, dy = paramF(PARAM_POSITION + 4) - y, dz = paramF(PARAM_POSITION + 8) - z;
   // The side that faces away from the camera is not the side that was photographed.
@@ -106,7 +115,7 @@ function cameraSees(px: f32, py: f32, pz: f32, x: f32, y: f32, z: f32): bool {
   if (u < 0 || v < 0 || u > paramF(PARAM_FRAME_WIDTH) || v > paramF(PARAM_FRAME_HEIGHT)) return false;
   const dx = paramF(PARAM_POSITION) - x, dy = paramF(PARAM_POSITION + 4) - y, dz = paramF(PARAM_POSITION + 8) - z;
   const distance = sqrt<f32>(dx * dx + dy * dy + dz * dz), s = ONE / distance;
-  return !light.setBlocks(x, y, z, dx * s, dy * s, dz * s, distance);
+  return !light.setBlocks(SET_SEEN, x, y, z, dx * s, dy * s, dz * s, distance);
 }
 
 /** Takes the plate's colour at the pixel projected last: `texelR` to `texelB`. */
@@ -167,7 +176,7 @@ function gainLight(matt: bool, props: bool, through: bool, weighed: bool, tr: f3
   }
   // From a lifted start the lamp is nearer, and a prop that shines would hide itself.
   const far = side < 0 ? reach : reach - (surface.liftX * toX + surface.liftY * toY + surface.liftZ * toZ);
-  if (light.setBlocks(x, y, z, toX, toY, toZ, far)) return;
+  if (light.setBlocks(group == GROUP_SKY ? SET_BLOCKS : SET_SHADOW, x, y, z, toX, toY, toZ, far)) return;
   if (props) {
     if (light.propsBlock(x, y, z, toX, toY, toZ, far)) return;
     gain(matt, tr * fr * throughR(), tg * fg * throughG(), tb * fb * throughB());
@@ -238,6 +247,7 @@ let hiddenR: f32 = 0, hiddenG: f32 = 0, hiddenB: f32 = 0;
  * shows, where it does not the mean of what the set sends here. Lamps and sun count as far as a direction of density `density` has to find them, 0 for not at all; `every` as in `drawsEveryLamp`.
  */
 function loadHidden(x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, u: f32, v: f32, density: f32, every: bool): void {
+  askSet(SET_BOUNCE | SET_BLOCKS);
   const met = closest(paramU(PARAM_SET_ROOT), x, y, z, dx, dy, dz, 0, FAR) >= 0, far = met ? hitT() : FAR;
   countRay();
   if (light.properLamps() && light.meetLamp(x, y, z, dx, dy, dz, far)) {
@@ -284,7 +294,7 @@ function loadHidden(x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, u: f32, v
 /** Adds a drawn light to the path as a Lambert surface of the colour loaded returns it; its colour is in the throughput already. */
 function gainMatt(props: bool, weighed: bool, tr: f32, tg: f32, tb: f32, x: f32, y: f32, z: f32, toX: f32, toY: f32, toZ: f32, reach: f32, density: f32, r: f32, g: f32, b: f32, bound: bool): void {
   const c = (toX * surface.gx + toY * surface.gy + toZ * surface.gz) * INV_PI;
-  if (c <= 0 || light.setBlocks(x, y, z, toX, toY, toZ, reach)) return;
+  if (c <= 0 || light.setBlocks(group == GROUP_SKY ? SET_BLOCKS : SET_SHADOW, x, y, z, toX, toY, toZ, reach)) return;
   let e = c * (weighed ? density / (density + c) : ONE);
   let er = e * r, eg = e * g, eb = e * b;
   if (props) {
@@ -325,7 +335,7 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
   const sr = paramF(PARAM_SUN_IRRADIANCE), sg = paramF(PARAM_SUN_IRRADIANCE + 4), sb = paramF(PARAM_SUN_IRRADIANCE + 8);
   for (let depth: u32 = 0; depth < maxDepth; depth++) {
     const start = dimension + depth * BOUNCE_DIMENSIONS;
-    const met = depth == 0 && known ? metTriangle >= 0 : findNearest(ox, oy, oz, dx, dy, dz, props ? mask : 0);
+    const met = depth == 0 && known ? metTriangle >= 0 : findNearest(setKindOf(mask), ox, oy, oz, dx, dy, dz, props ? mask : 0);
     const t = metT, instance = metInstance;
     // A lamp ends the path: what the plate shows behind it, as a window's panes, is the lamp itself.
     if (proper && (depth > 0 || from != FROM_CAMERA) && light.meetLamp(ox, oy, oz, dx, dy, dz, met ? t : FAR)) {
@@ -381,6 +391,27 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
     // A prop that only casts a shadow: nothing comes back from it.
     if (instance && mask == RAY_SHADOW && !(load<u32>(instance, INSTANCE_FLAGS) & RAY_BOUNCE)) break;
     if (set) {
+      const setFlags = load<u32>(surface.part, PART_FLAGS), glow = load<f32>(surface.part, PART_GLOW);
+      if (mask == RAY_SHADOW && !(setFlags & SET_BLOCKS)) {
+        // Outside light comes through it, and adds to what it returns itself.
+        if (dz > 0 && !light.setBlocks(SET_BLOCKS, ox, oy, oz, dx, dy, dz, FAR)) {
+          light.loadSky(ox, oy, oz, dx, dy, dz, false);
+          const w: f32 = environment && pdfBefore > 0 ? pdfBefore / (pdfBefore + light.environmentPdf(dx, dy, dz)) : ONE;
+          group = GROUP_SKY;
+          gain(matt && depth > 0, tr * w * light.skyR, tg * w * light.skyG, tb * w * light.skyB);
+        }
+      } else if (mask == RAY_SHADOW && !(setFlags & SET_BOUNCE)) break;
+      if (glow > 0) {
+        group = GROUP_BOUNCE;
+        if (plateShows()) {
+          takePlate();
+          gain(matt && depth > 0, tr * glow * texelR(), tg * glow * texelG(), tb * glow * texelB());
+        } else {
+          const colour = surface.part + PART_GLOW_COLOUR;
+          gain(matt && depth > 0, tr * glow * load<f32>(colour), tg * glow * load<f32>(colour, 4), tb * glow * load<f32>(colour, 8));
+        }
+        break;
+      }
       if (plateShows()) {
         const u = projectedX(), v = projectedY();
         takePlate();
@@ -420,7 +451,7 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
           seekDimension(start);
           light.drawSun();
           const c = light.sunX * surface.gx + light.sunY * surface.gy + light.sunZ * surface.gz;
-          if (c > 0 && !light.setBlocks(x, y, z, light.sunX, light.sunY, light.sunZ, FAR)) {
+          if (c > 0 && !light.setBlocks(SET_SHADOW, x, y, z, light.sunX, light.sunY, light.sunZ, FAR)) {
             const e = c * light.maskAtPixel(u, v);
             er += e * sr;
             eg += e * sg;
@@ -438,7 +469,7 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
             seekDimension(every ? EVERY_LAMP_DIMENSION + start * EVERY_LAMP + i : start + 3);
             if (!(every ? light.drawLamp(light.lampAt(i), x, y, z) : light.drawAnyLamp(x, y, z, 0))) continue;
             const c = light.toX * surface.gx + light.toY * surface.gy + light.toZ * surface.gz;
-            if (c <= 0 || light.setBlocks(x, y, z, light.toX, light.toY, light.toZ, light.reach)) continue;
+            if (c <= 0 || light.setBlocks(SET_SHADOW, x, y, z, light.toX, light.toY, light.toZ, light.reach)) continue;
             const blocked = light.propsBlock(x, y, z, light.toX, light.toY, light.toZ, light.reach);
             lossR += c * light.lightR * (blocked ? ONE : ONE - throughR());
             lossG += c * light.lightG * (blocked ? ONE : ONE - throughG());
@@ -451,7 +482,7 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         const wx = worldX(), wy = worldY(), wz = worldZ();
         const occluder = props ? light.nearestCaster(x, y, z, wx, wy, wz) : -1;
         const reach = hitT();
-        const meetsProp = occluder >= 0 && !light.setBlocks(x, y, z, wx, wy, wz, reach);
+        const meetsProp = occluder >= 0 && !light.setBlocks(SET_BOUNCE | SET_BLOCKS, x, y, z, wx, wy, wz, reach);
         if (meetsProp) {
           loadHidden(x, y, z, wx, wy, wz, u, v, 0, false);
           lossR += PI * hiddenR;
@@ -484,7 +515,7 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
           everyBefore = every;
           if (direct) {
             // The plate holds what is reflected without the props: only a way that meets one changes it.
-            if (light.nearestCaster(x, y, z, dx, dy, dz) < 0 || light.setBlocks(x, y, z, dx, dy, dz, hitT())) break;
+            if (light.nearestCaster(x, y, z, dx, dy, dz) < 0 || light.setBlocks(SET_BOUNCE | SET_BLOCKS, x, y, z, dx, dy, dz, hitT())) break;
             loadHidden(x, y, z, dx, dy, dz, u, v, pdfBefore, everyBefore);
             gain(matt, -tr * hiddenR, -tg * hiddenG, -tb * hiddenB);
           }

@@ -1,4 +1,5 @@
 import { expect, test } from "@jest/globals";
+import { flagsOf } from "#core/set/roles";
 import { castersOf } from "#core/light/casters";
 import { maskFromRegions } from "#core/light/mask";
 import type { Vec2, Vec3 } from "#core/math/vec3";
@@ -43,7 +44,7 @@ const scene = (): TraceScene => ({
   frame,
   picture: false,
   plate,
-  set: [{ ...ground, catcher: true, albedo: [0.3, 0.3, 0.3], specular: 0, roughness: 1 }],
+  set: [{ ...ground, flags: flagsOf("catcher"), albedo: [0.3, 0.3, 0.3], specular: 0, roughness: 1 }],
   sun: { direction: sun, irradiance: [3, 3, 3], angularRadius: 0.005 },
   sky: [1, 1, 1],
   mask: maskFromRegions([marked], frame),

@@ -1,4 +1,5 @@
 import { describe, expect, test } from "@jest/globals";
+import { flagsOf } from "#core/set/roles";
 import { compositeLinear } from "#core/comp/composite";
 import type { Vec3 } from "#core/math/vec3";
 import { normalize } from "#core/math/vec3";
@@ -88,7 +89,7 @@ async function againstTruth(
       picture: false,
       plate,
       props: [prop],
-      set: [{ positions, indices, catcher: true, albedo: ALBEDO, ...gloss }],
+      set: [{ positions, indices, flags: flagsOf("catcher"), albedo: ALBEDO, ...gloss }],
     },
     settings,
     { samples: SAMPLES, fillSamples: 96 },

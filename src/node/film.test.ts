@@ -1,4 +1,5 @@
 import { describe, expect, test } from "@jest/globals";
+import { flagsOf } from "#core/set/roles";
 import { borderNotice, catcherBorder } from "#core/trace/border";
 import { denoiseFilm } from "#core/trace/denoise";
 import type { FilmLayout, Passes } from "#core/trace/film";
@@ -23,7 +24,7 @@ function still(half = 4): TraceScene {
   const ground: SetPiece = {
     positions: new Float32Array([-half, -half, 0, half, -half, 0, half, half, 0, -half, half, 0]),
     indices: new Uint32Array([0, 1, 2, 0, 2, 3]),
-    catcher: true,
+    flags: flagsOf("catcher"),
     albedo: [0.3, 0.3, 0.3],
     specular: 0,
     roughness: 0.5,

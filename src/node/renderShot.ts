@@ -19,7 +19,7 @@ export const MAX_DEPTH = 8;
 
 /** The shot's plate from its stored codes. Throws if they are not those of the document. */
 export function plateOf(shot: Shot, bytes: Uint8Array): DecodedPlate {
-  const { width, height, encoding } = shot.plate;
+  const { width, height, encoding } = shot.plates.main;
   const codes =
     encoding.bits === 8
       ? bytes

@@ -1,4 +1,5 @@
 import { appendFile, copyFile, cp, mkdtemp, rm, writeFile } from "node:fs/promises";
+import { flagsOf } from "#core/set/roles";
 import { tmpdir } from "node:os";
 import path from "node:path";
 import { describe, expect, test } from "@jest/globals";
@@ -90,7 +91,7 @@ describe("jobs", () => {
     const shown: TraceScene = {
       ...emptyScene(lookAt([0, -8, 5], [0, 0, 0])),
       plate: { width: SIZE, height: SIZE, pixels: new Float32Array(SIZE * SIZE * 3).fill(0.25) },
-      set: [{ ...ground, catcher: true, albedo: [0.3, 0.3, 0.3], specular: 0, roughness: 1 }],
+      set: [{ ...ground, flags: flagsOf("catcher"), albedo: [0.3, 0.3, 0.3], specular: 0, roughness: 1 }],
       sky: [1, 1, 1],
     };
     const settings = { width: SIZE, height: SIZE, seed: 1, maxDepth: 3 };
@@ -414,7 +415,7 @@ function catcherScene(props: TraceScene["props"], elevation: number): TraceScene
   const ground: SetPiece = {
     positions: new Float32Array([-9, -9, 0, 9, -9, 0, 9, 9, 0, -9, 9, 0]),
     indices: new Uint32Array([0, 1, 2, 0, 2, 3]),
-    catcher: true,
+    flags: flagsOf("catcher"),
     albedo: [0.3, 0.3, 0.3],
     specular: 0,
     roughness: 0.5,

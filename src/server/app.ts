@@ -102,7 +102,9 @@ export function createApp(services: Services, names: readonly string[] = []): Ex
   });
   api.get("/shots/:id/thumbnail", async (request, response) => {
     const { shot } = await shots.open(request.params.id);
-    response.set("Cache-Control", "private, max-age=3600").sendFile(await previews.of(shot.plate.asset, "thumbnail"));
+    response
+      .set("Cache-Control", "private, max-age=3600")
+      .sendFile(await previews.of(shot.plates.main.asset, "thumbnail"));
   });
   api.get("/shots/:id/takes", async (request, response) => {
     response.json(await shots.takes(request.params.id));

@@ -108,8 +108,8 @@ describe("changes of a document", () => {
     ],
     ["a name with NUL", () => [{ op: "replace", path: ["name"], value: "a\0b" }]],
     ["half a character", () => [{ op: "replace", path: ["name"], value: "\ud83d" }]],
-    ["a plate of a thousand million pixels", () => [{ op: "replace", path: ["plate", "width"], value: 1e9 }]],
-    ["another plate's pixels", () => [{ op: "replace", path: ["plate", "codes"], value: "a".repeat(64) }]],
+    ["a plate of a thousand million pixels", () => [{ op: "replace", path: ["plates", "main", "width"], value: 1e9 }]],
+    ["another plate's pixels", () => [{ op: "replace", path: ["plates", "main", "codes"], value: "a".repeat(64) }]],
     [
       "a model that is not there",
       () => [
@@ -169,7 +169,7 @@ describe("changes of a document", () => {
     const stale = (await (await save(id, 2, named("three"), named("mine"))).json()) as StaleAnswer;
     expect(stale).toMatchObject({ code: "stale", revision: 4, taken: ["three"] });
     expect(stale.theirs.map((p) => p.value as string)).toEqual(["theirs"]);
-    expect(stale.shot.plate).toEqual(shot.plate);
+    expect(stale.shot.plates.main).toEqual(shot.plates.main);
   });
 });
 
@@ -189,7 +189,7 @@ describe("names and addresses", () => {
       const response = await send(header);
       expect(response.status).toBe(201);
       const { id } = (await response.json()) as NewShot;
-      expect((await readJson<OpenShot>(here.base, `/shots/${id}`)).shot.plate.fileName).toBe(kept);
+      expect((await readJson<OpenShot>(here.base, `/shots/${id}`)).shot.plates.main.fileName).toBe(kept);
     }
     for (const route of [
       "/shots/a%00b",
@@ -284,8 +284,8 @@ describe("what is accepted opens again", () => {
       .toBuffer();
     const { id } = (await (await sendBytes(here.base, "/shots", bytes, "odd.jpg")).json()) as NewShot;
     const { shot } = await readJson<OpenShot>(here.base, `/shots/${id}`);
-    expect(shot.plate.exif.focalMm).toBeNull();
-    expect(shot.plate.exif.camera!.length).toBeLessThanOrEqual(400);
+    expect(shot.plates.main.exif.focalMm).toBeNull();
+    expect(shot.plates.main.exif.camera!.length).toBeLessThanOrEqual(400);
   });
 
   test("a photo that is cut off in the middle is refused at the door", async () => {

@@ -45,7 +45,7 @@ const say = (message: FinalMessage): Promise<void> => new Promise((resolve) => p
 
 async function run(order: FinalOrder): Promise<void> {
   const { shot, choice } = order;
-  const plate = plateOf(shot, await unpackCodes(new Uint8Array(await readFile(order.codes)), shot.plate));
+  const plate = plateOf(shot, await unpackCodes(new Uint8Array(await readFile(order.codes)), shot.plates.main));
   const profile = order.profile ? new Uint8Array(await readFile(order.profile)) : null;
   const models = new Map<string, Model>();
   for (const [hash, path] of Object.entries(order.models)) {

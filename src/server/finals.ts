@@ -192,7 +192,7 @@ export class FinalQueue {
   }
 
   listing(row: Row): FinalListing {
-    const size = sizeAt(row.document.plate, row.percent);
+    const size = sizeAt(row.document.plates.main, row.percent);
     const live = this.running?.id === row.id ? this.running : null;
     return {
       id: row.id,
@@ -320,8 +320,8 @@ export class FinalQueue {
       id: row.id,
       shot,
       choice: choiceOf(row),
-      codes: this.assets.pathOf(shot.plate.codes),
-      profile: shot.plate.profile ? this.assets.pathOf(shot.plate.profile) : null,
+      codes: this.assets.pathOf(shot.plates.main.codes),
+      profile: shot.plates.main.profile ? this.assets.pathOf(shot.plates.main.profile) : null,
       models,
       bands: path.join(folder, "bands"),
       target: path.join(folder, "files"),

@@ -1,4 +1,6 @@
 import { spawn } from "node:child_process";
+import { makePart } from "#core/set/parts/make";
+import { typedVertex } from "#core/set/vertex";
 import { mkdtemp, readdir, rm, writeFile } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import path from "node:path";
@@ -73,8 +75,8 @@ describe("plates", () => {
       .toBuffer();
     const { id } = (await (await upload("/shots", new Uint8Array(bytes), "turned.jpg")).json()) as NewShot;
     const { shot } = await read<OpenShot>(`/shots/${id}`);
-    expect([shot.plate.width, shot.plate.height]).toEqual([80, 120]);
-    expect(shot.plate.exif).toMatchObject({ camera: "Maker", focalMm: 35, orientation: 6 });
+    expect([shot.plates.main.width, shot.plates.main.height]).toEqual([80, 120]);
+    expect(shot.plates.main.exif).toMatchObject({ camera: "Maker", focalMm: 35, orientation: 6 });
   });
 
   test("16-bit pixels are kept as they are", async () => {
@@ -85,9 +87,9 @@ describe("plates", () => {
       .toBuffer();
     const { id } = (await (await upload("/shots", new Uint8Array(png), "deep.png")).json()) as NewShot;
     const { shot } = await read<OpenShot>(`/shots/${id}`);
-    expect(shot.plate.encoding.bits).toBe(16);
-    const stored = new Uint8Array(await (await fetch(`${base}/api/assets/${shot.plate.codes}`)).arrayBuffer());
-    expect(codesOf(await unpackCodes(stored, shot.plate), 16)).toEqual(codes);
+    expect(shot.plates.main.encoding.bits).toBe(16);
+    const stored = new Uint8Array(await (await fetch(`${base}/api/assets/${shot.plates.main.codes}`)).arrayBuffer());
+    expect(codesOf(await unpackCodes(stored, shot.plates.main), 16)).toEqual(codes);
   });
 
   /** A PNG header that claims a size, with nothing behind it. */
@@ -209,14 +211,8 @@ describe("finals", () => {
         [5, 9, 0],
         [-5, 9, 0],
       ];
-      d.set["ground-1"] = {
-        id: "ground-1",
-        name: "G",
-        role: "catcher",
-        kind: "ground",
-        height: 0,
-        vertices: corners.map((world) => ({ world, pixel: null })),
-      };
+      const vertices = corners.map(typedVertex);
+      d.set["ground-1"] = makePart("ground-1", "G", { kind: "polygon", vertices, holes: [] }, "material-1");
       d.props["prop-1"] = {
         id: "prop-1",
         name: "Box",
@@ -347,8 +343,8 @@ async function renderableShot(at: string): Promise<string> {
       [3, 4, 0],
       [-3, 4, 0],
     ] as [number, number, number][];
-    const vertices = corners.map((world) => ({ world, pixel: null }));
-    d.set["ground-1"] = { id: "ground-1", name: "Floor", role: "catcher", kind: "ground", vertices, height: 0 };
+    const vertices = corners.map(typedVertex);
+    d.set["ground-1"] = makePart("ground-1", "Floor", { kind: "polygon", vertices, holes: [] }, "material-1");
     d.props["prop-1"] = {
       id: "prop-1",
       name: "Box",

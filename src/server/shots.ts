@@ -61,8 +61,8 @@ export class ShotStore {
           ...row,
           name: shot.name,
           updatedAt: at.toISOString(),
-          width: shot.plate.width,
-          height: shot.plate.height,
+          width: shot.plates.main.width,
+          height: shot.plates.main.height,
           edges: Object.keys(shot.edges).length,
           props: Object.keys(shot.props).length,
           solved: shot.solved !== null,
@@ -143,7 +143,7 @@ export class ShotStore {
   private async take(id: string, held: Held, fresh: Step[]): Promise<{ revision: number }> {
     const rows: (typeof steps.$inferInsert)[] = [];
     let { work } = held;
-    const plate = work.shot.plate;
+    const { plates } = work.shot;
     try {
       for (const step of fresh) {
         const patches = step.kind === "do" ? null : stepPatches(work, step);
@@ -156,7 +156,7 @@ export class ShotStore {
       throw misfit(`The change does not fit the shot: ${(error as Error).message.replace(/\.?$/, ".")}`);
     }
     if (rows.length === 0) return { revision: held.revision };
-    if (!samePixels(plate, work.shot.plate))
+    if (!samePixels(plates, work.shot.plates))
       throw misfit("The plate's pixels cannot be changed; drop the new photo as a shot of its own.");
     this.checkAssets(work.shot, assetsOf(held.work.shot));
     await this.db.insert(steps).values(rows);
@@ -249,7 +249,7 @@ export class ShotStore {
 
   async keepTake(shotId: string, name: string, document: Shot, thumbnail: string | null = null): Promise<TakeListing> {
     const { shot } = await this.open(shotId);
-    if (!samePixels(shot.plate, document.plate)) throw misfit("The take is of another plate.");
+    if (!samePixels(shot.plates, document.plates)) throw misfit("The take is of another plate.");
     this.checkAssets(document, assetsOf(shot));
     const [row] = await this.db
       .insert(takes)
@@ -283,10 +283,15 @@ const patchesOf = (row: typeof steps.$inferSelect): Edit["forward"] =>
   row.patches ?? (row.step.kind === "do" ? row.step.edit.forward : []);
 
 /** True if two documents show the same pixels: whatever else of the plate may be written over. */
-function samePixels(a: Shot["plate"], b: Shot["plate"]): boolean {
+function samePixels(a: Shot["plates"], b: Shot["plates"]): boolean {
   if (a === b) return true;
-  const pixels = ({ asset, codes, profile, width, height, encoding }: Shot["plate"]) =>
-    JSON.stringify([asset, codes, profile, width, height, encoding.bits, encoding.curves, encoding.toRec709]);
+  const pixels = (plates: Shot["plates"]) =>
+    JSON.stringify(
+      Object.entries(plates).map(([id, { asset, codes, profile, width, height, encoding }]) => {
+        const { bits, curves, toRec709 } = encoding;
+        return [id, asset, codes, profile, width, height, bits, curves, toRec709];
+      }),
+    );
   return pixels(a) === pixels(b);
 }
 

@@ -22,21 +22,6 @@ export interface Balance {
   levelSigma: number;
 }
 
-/** Ground surfaces with the reflectance commonly given for them and its spread (common practice, no published source). */
-export const GROUND_ALBEDOS: { name: string; value: number; spread: number }[] = [
-  { name: "Asphalt, worn", value: 0.12, spread: 0.04 },
-  { name: "Asphalt, new", value: 0.05, spread: 0.02 },
-  { name: "Concrete", value: 0.3, spread: 0.08 },
-  { name: "Stone paving", value: 0.25, spread: 0.07 },
-  { name: "Brick paving", value: 0.22, spread: 0.06 },
-  { name: "Gravel", value: 0.25, spread: 0.07 },
-  { name: "Sand, dry", value: 0.35, spread: 0.08 },
-  { name: "Grass", value: 0.2, spread: 0.05 },
-  { name: "Earth", value: 0.15, spread: 0.05 },
-  { name: "Timber boards", value: 0.3, spread: 0.1 },
-  { name: "Snow", value: 0.8, spread: 0.1 },
-];
-
 const PI = Math.PI;
 const lum = (c: Vec3) => 0.2126 * c[0] + 0.7152 * c[1] + 0.0722 * c[2];
 

@@ -38,7 +38,7 @@ let latest: { key: string; mask: Mask | null } | null = null;
 
 /** The shot's shaded regions as one mask over the frame; null without regions. Kept, since most edits leave them. */
 export function maskPicture(shot: PlatePart & LightPart): Mask | null {
-  const { width, height } = shot.plate;
+  const { width, height } = shot.plates.main;
   const regions = Object.values(shot.light.shadows);
   const key = JSON.stringify([width, height, regions.map((r) => [r.points, r.feather])]);
   if (latest?.key !== key) latest = { key, mask: maskFromRegions(regions, { width, height }) };

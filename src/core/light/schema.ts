@@ -35,10 +35,11 @@ export const LampSchema = v.object({
   cone: v.object({ innerDeg: NotNegative, outerDeg: v.pipe(Finite, v.minValue(0.1), v.maxValue(89)) }),
 });
 
-const ProbeSchema = v.object({ pixel: PixelSchema, radius: v.pipe(Finite, v.minValue(1)) });
+const ProbeSchema = v.object({ pixel: PixelSchema, radius: v.pipe(Finite, v.minValue(1)), plate: Id });
 
 const RegionSchema = v.object({
   id: Id,
+  plate: Id,
   points: pointsFrom(PixelSchema, 3),
   /** Width of the soft border in plate pixels. */
   feather: NotNegative,
@@ -47,7 +48,7 @@ const RegionSchema = v.object({
 });
 
 const LightSchema = v.object({
-  sighting: v.nullable(v.object({ foot: PixelSchema, top: PixelSchema, tip: PixelSchema })),
+  sighting: v.nullable(v.object({ foot: PixelSchema, top: PixelSchema, tip: PixelSchema, plate: Id })),
   /** Degrees; the azimuth is clockwise from +Y. */
   sun: v.object({
     on: v.boolean(),
@@ -57,7 +58,6 @@ const LightSchema = v.object({
   }),
   lit: v.nullable(ProbeSchema),
   shaded: v.nullable(ProbeSchema),
-  albedo: v.object({ name: Text, colour: v.tuple([Positive, Positive, Positive]), spread: NotNegative }),
   /** Plate units; from the probes, or typed. */
   sunIrradiance: ColourSchema,
   skyRadiance: ColourSchema,
@@ -66,9 +66,6 @@ const LightSchema = v.object({
   tint: v.tuple([Positive, Positive, Positive]),
   /** Level of the props against the plate, for an albedo that was guessed wrong. */
   propLevel: Positive,
-  /** Gloss of the ground: its reflectance at normal incidence against index 1.5 (water about 0.5), and its roughness. */
-  gloss: Share,
-  glossRoughness: Share,
   shadows: byId(RegionSchema),
   lamps: byId(LampSchema),
 });
@@ -100,14 +97,11 @@ export const newLight = (): Light => ({
   sun: { on: true, azimuthDeg: 135, elevationDeg: 40, radiusDeg: 0.2665 },
   lit: null,
   shaded: null,
-  albedo: { name: "Stone paving", colour: [0.25, 0.25, 0.25], spread: 0.07 },
   sunIrradiance: [2, 2, 2],
   skyRadiance: [0.25, 0.25, 0.25],
   density: 1,
   tint: [1, 1, 1],
   propLevel: 1,
-  gloss: 0,
-  glossRoughness: 0.5,
   shadows: {},
   lamps: {},
 });

@@ -4,7 +4,9 @@ import { focalFromEquivalent } from "../optics/camera.ts";
 import { focalFromFigure, principalOfCrop } from "../optics/lens.ts";
 import type { PlatePart } from "../plate/schema.ts";
 import { shotFrame } from "../plate/schema.ts";
+import type { Part, SetRecord } from "../set/parts/index.ts";
 import type { SetPart } from "../set/schema.ts";
+import type { SetVertex } from "../set/vertex.ts";
 import { edgeMisfit } from "./evidence.ts";
 import type { Finding, RequestLength, SolveRequest } from "./request.ts";
 import type { Evidence, ShotEdge } from "./schema.ts";
@@ -23,7 +25,7 @@ const DRAWING_NOISE = 0.0025;
 
 /** Standard deviation of a mark of weight 1 on this plate, pixels. */
 export function markSigma(shot: PlatePart): number {
-  const { width, height, drawing } = shot.plate;
+  const { width, height, drawing } = shot.plates.main;
   return drawing ? Math.max(MARK_SIGMA, DRAWING_NOISE * Math.hypot(width, height)) : MARK_SIGMA;
 }
 
@@ -79,27 +81,51 @@ export function otherReadings(shot: Asked, most = 3): Map<string, string>[] {
 const AXIS: Record<"x" | "y" | "z", Vec3> = { x: [1, 0, 0], y: [0, 1, 0], z: [0, 0, 1] };
 
 /** Why a known length cannot be counted. */
-type Uncounted = "gone" | "typed" | "round";
+type Uncounted = "gone" | "typed" | "round" | "many" | "slope";
+
+/** The vertices of a wall's foot; null where what it stands on is gone or has no vertices of its own there. */
+function footOf(set: SetRecord, wall: Extract<Part, { kind: "wall" }>): [SetVertex, SetVertex] | null {
+  if (!wall.on) return wall.foot;
+  const host = set[wall.on.part];
+  const { face, side } = wall.on;
+  if (host?.kind !== "polygon" && host?.kind !== "block") return null;
+  const ring = host.kind === "polygon" ? host.vertices : host.base;
+  const edge = host.kind === "polygon" ? side : Number(face.slice(5)) - 1;
+  const ends = [ring[edge], ring[(edge + 1) % ring.length]];
+  return ends[0] && ends[1] ? [ends[0], ends[1]] : null;
+}
+
+/** The height of a level ring; null for one that slopes. */
+function levelOf(vertices: readonly SetVertex[]): number | null {
+  const heights = vertices.map((vertex) => vertex.world[2]);
+  return Math.max(...heights) - Math.min(...heights) < 1e-6 ? heights[0] : null;
+}
 
 /** The surface of a known length in the solver's terms, undefined for the ground; or why it cannot be counted. */
-function lengthSurface(shot: Asked, on: string | null): RequestLength["on"] | Uncounted {
+function lengthSurface({ set }: SetPart, on: string | null): RequestLength["on"] | Uncounted {
   if (on === null) return undefined;
-  const surface = shot.set[on];
-  if (!surface) return "gone";
-  if (surface.kind === "ground") return surface.height > 0 ? { height: surface.height } : undefined;
-  if (surface.kind === "post") return "round";
-  const foot = shot.set[surface.on];
-  if (foot?.kind !== "ground") return "gone";
-  const ends = [foot.vertices[surface.edge], foot.vertices[(surface.edge + 1) % foot.vertices.length]];
-  if (!ends[0] || !ends[1]) return "gone";
-  const pixels = ends.map((end) => end.pixel);
+  const part = set[on];
+  if (!part) return "gone";
+  if (part.kind === "post") return "round";
+  if (part.kind === "polygon" || part.kind === "block") {
+    const base = levelOf(part.kind === "polygon" ? part.vertices : part.base);
+    if (base === null) return "slope";
+    const height = part.kind === "block" ? base + Math.abs(part.height) : base;
+    return Math.abs(height) > 1e-9 ? { height } : undefined;
+  }
+  if (part.kind !== "wall") return "many";
+  const foot = footOf(set, part);
+  if (!foot) return "gone";
+  const [a, b] = foot.map((end) => end.pixel);
   // A wall on typed corners has its place in metres: it says nothing of the scale by the plate's own pixels.
-  return pixels[0] && pixels[1] ? { wall: [pixels[0], pixels[1]] } : "typed";
+  return a && b ? { wall: [a, b] } : "typed";
 }
 
 const UNCOUNTED: Record<Uncounted, string> = {
   gone: "the surface that it lies on is gone. Say what it lies on now, or delete it.",
   typed: "its wall stands on typed corners, which have metres but no pixels. Place the wall's corners on the plate.",
+  many: "it lies on something with several faces. Put it on a wall, a level polygon or the lid of a block.",
+  slope: "it lies on a slope, which the solver does not measure along. Mark it along an axis instead.",
   round: "it lies on a round post, whose surface is not flat. Mark it upright from the ground instead.",
 };
 
@@ -118,7 +144,7 @@ const EXIF_RELATIVE = 0.04;
 
 /** Focal length that EXIF tells, pixels: by the equivalent, else by millimetres and the sensor; null where it says nothing. */
 export function exifFocal(shot: Evidence): number | null {
-  const { equivalentMm, focalMm } = shot.plate.exif;
+  const { equivalentMm, focalMm } = shot.plates.main.exif;
   const whole = shot.lens.crop ?? shotFrame(shot);
   if (equivalentMm) return focalFromEquivalent(equivalentMm, whole);
   return focalMm ? focalFromFigure("mm", focalMm, whole, shot.lens.sensorMm) : null;
@@ -131,7 +157,7 @@ export function notedLens(shot: Asked): { focalPx: number; relative: number; sou
     const named = source ? source[0].toUpperCase() + source.slice(1) : "The given lens";
     return { focalPx, relative: focal === "hold" ? Math.min(tolerance, 0.02) : tolerance, source: named };
   }
-  const exif = shot.plate.drawing ? null : exifFocal(shot);
+  const exif = shot.plates.main.drawing ? null : exifFocal(shot);
   return exif ? { focalPx: exif, relative: EXIF_RELATIVE, source: "EXIF" } : null;
 }
 
@@ -139,7 +165,8 @@ export function notedLens(shot: Asked): { focalPx: number; relative: number; sou
 export const AS_SOLVED = "as solved";
 
 export function requestOfShot(shot: Asked): SolveRequest {
-  const { lens, plate, match } = shot;
+  const { lens, match } = shot;
+  const plate = shot.plates.main;
   const frame = shotFrame(shot);
   const sigma = markSigma(shot);
   const axes = edgeAxes(shot);

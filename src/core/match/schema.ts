@@ -3,6 +3,7 @@ import type { Vec2 } from "../math/vec3.ts";
 import { noDistortion } from "../optics/distortion.ts";
 import { LENS_FIGURES } from "../optics/lens.ts";
 import type { PlatePart } from "../plate/schema.ts";
+import { MAIN_PLATE } from "../plate/schema.ts";
 import {
   Degrees,
   DistortionSchema,
@@ -29,6 +30,7 @@ const EdgeAxisSchema = v.union([AxisSchema, v.literal("any")]);
 
 const EdgeSchema = v.object({
   id: Id,
+  plate: Id,
   axis: EdgeAxisSchema,
   /** Lies on its axis through the origin. */
   onAxis: v.boolean(),
@@ -44,6 +46,7 @@ const EdgeSchema = v.object({
 
 const LengthSchema = v.object({
   id: Id,
+  plate: Id,
   name: Text,
   from: PixelSchema,
   to: PixelSchema,
@@ -57,14 +60,15 @@ const LengthSchema = v.object({
   muted: v.boolean(),
 });
 
-const TieSchema = v.object({ id: Id, pixel: PixelSchema, world: Vec3Schema, muted: v.boolean() });
+const TieSchema = v.object({ id: Id, plate: Id, pixel: PixelSchema, world: Vec3Schema, muted: v.boolean() });
 
 /** A construction that is drawn on the plate to test the match, or to measure. */
 const GaugeSchema = v.variant("kind", [
-  v.object({ id: Id, kind: v.literal("tape"), points: v.tuple([PixelSchema, PixelSchema]) }),
-  v.object({ id: Id, kind: v.literal("line"), points: v.tuple([PixelSchema, PixelSchema]) }),
+  v.object({ id: Id, plate: Id, kind: v.literal("tape"), points: v.tuple([PixelSchema, PixelSchema]) }),
+  v.object({ id: Id, plate: Id, kind: v.literal("line"), points: v.tuple([PixelSchema, PixelSchema]) }),
   v.object({
     id: Id,
+    plate: Id,
     kind: v.literal("division"),
     points: v.tuple([PixelSchema, PixelSchema, PixelSchema, PixelSchema]),
     across: whole(1, 40),
@@ -143,7 +147,7 @@ export const matchEntries = {
   edges: byId(EdgeSchema),
   lengths: byId(LengthSchema),
   ties: byId(TieSchema),
-  horizon: byId(v.object({ id: Id, pixel: PixelSchema })),
+  horizon: byId(v.object({ id: Id, plate: Id, pixel: PixelSchema })),
   cameraHeight: v.nullable(v.object({ metres: Positive, sigmaMetres: NotNegative })),
   /** The camera was held level: standard deviation of its tilt, degrees. */
   level: v.nullable(v.object({ sigmaDeg: Positive })),
@@ -165,6 +169,7 @@ export type Gauge = v.InferOutput<typeof GaugeSchema>;
 /** A new edge. */
 export const newEdge = (id: string, axis: string, points: Vec2[]): ShotEdge => ({
   id,
+  plate: MAIN_PLATE,
   axis,
   onAxis: false,
   points,
@@ -177,6 +182,7 @@ export const newEdge = (id: string, axis: string, points: Vec2[]): ShotEdge => (
 /** A new known length, upright from the ground. */
 export const newLength = (id: string, from: Vec2, to: Vec2): ShotLength => ({
   id,
+  plate: MAIN_PLATE,
   name: "",
   from,
   to,

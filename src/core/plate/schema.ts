@@ -39,10 +39,16 @@ export const PlateSchema = v.object({
   drawing: v.boolean(),
 });
 
-export const plateEntries = { plate: PlateSchema };
+/** The plate that the shot is worked on and delivered at. */
+export const MAIN_PLATE = "main";
+
+export const plateEntries = {
+  /** Plates by id: the main one, and others of the same place. */
+  plates: v.objectWithRest({ [MAIN_PLATE]: PlateSchema }, PlateSchema),
+};
 export type PlateInfo = v.InferOutput<typeof PlateSchema>;
 export interface PlatePart {
-  plate: PlateInfo;
+  plates: { main: PlateInfo };
 }
 
-export const shotFrame = ({ plate }: PlatePart): Frame => ({ width: plate.width, height: plate.height });
+export const shotFrame = ({ plates }: PlatePart): Frame => ({ width: plates.main.width, height: plates.main.height });

@@ -1,4 +1,5 @@
-import type { Vec3 } from "../math/vec3.ts";
+import type { Vec2, Vec3 } from "../math/vec3.ts";
+import { materialAt, pickFace } from "../set/pick.ts";
 import type { Seen } from "./scene.ts";
 import { traceSceneOf } from "../render/scene.ts";
 import type { Kernel } from "../trace/kernel.ts";
@@ -20,9 +21,10 @@ export interface ProbeResult extends Balance {
  * balance follows; repeated, since light from unseen surfaces depends on the answer. A sentence where it cannot be had.
  */
 export function probeShot(kernel: Kernel, memory: SceneMemory, shot: Seen, plate: Picture): ProbeResult | string {
-  const { lit, shaded, albedo } = shot.light;
+  const { lit, shaded } = shot.light;
   if (!shot.solved) return "Solve the camera first; the probes need to know where the ground is.";
   if (!lit || !shaded) return "Probe one patch in the sun and one of the same surface in the shade.";
+  const albedo = albedoAt(shot, lit.pixel);
   const linear = { width: plate.width, height: plate.height, linear: plate.pixels };
   const read = [readPatch(linear, lit.pixel, lit.radius), readPatch(linear, shaded.pixel, shaded.radius)];
   for (const [i, patch] of read.entries()) {
@@ -61,4 +63,15 @@ export function probeShot(kernel: Kernel, memory: SceneMemory, shot: Seen, plate
     };
   }
   return result;
+}
+
+/** What the surface under a pixel is made of; the ground where there is none. */
+function albedoAt({ set, materials, ground, solved }: Seen, pixel: Vec2): { colour: Vec3; spread: number } {
+  const picked = solved && pickFace(set, solved.camera, pixel);
+  return (
+    ((picked && materialAt({ materials }, picked)) ?? materials[ground])?.albedo ?? {
+      colour: [0.25, 0.25, 0.25],
+      spread: 0.3,
+    }
+  );
 }

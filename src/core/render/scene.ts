@@ -10,7 +10,7 @@ import { shotFrame } from "../plate/schema.ts";
 import type { Model } from "../props/model.ts";
 import { endOf, modelOf, placementOf } from "../props/placed.ts";
 import type { PropsPart } from "../props/schema.ts";
-import { floorHeight, setPieces } from "../set/pieces.ts";
+import { floorHeight, groundAlbedo, groundHeight, setPieces } from "../set/pieces.ts";
 import type { SetPart } from "../set/schema.ts";
 import type { Picture, TraceScene } from "../trace/scene.ts";
 import type { RenderPart } from "./schema.ts";
@@ -53,11 +53,11 @@ export function traceSceneOf(shot: Seen, plate: Picture, models: Map<string, Mod
           turn: toRadians(shot.focus.turnDeg),
         }
       : null,
-    floor: { height: floorHeight(shot) - 0.002, albedo: light.albedo.colour },
+    floor: { height: floorHeight(shot) - 0.002, albedo: groundAlbedo(shot) },
     plate,
     mask: maskPicture(shot),
     casters: light.sun.on
-      ? castersOf(Object.values(light.shadows), camera, shotFrame(shot), sunDirection(shot), floorHeight(shot), plate)
+      ? castersOf(Object.values(light.shadows), camera, shotFrame(shot), sunDirection(shot), groundHeight(shot), plate)
       : [],
     backdrop: null,
     picture: false,

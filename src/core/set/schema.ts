@@ -1,54 +1,24 @@
 import * as v from "valibot";
-import {
-  Id,
-  MOST,
-  NotNegative,
-  PixelSchema,
-  Positive,
-  Text,
-  Vec3Schema,
-  byId,
-  pointsFrom,
-  whole,
-} from "../schema/fields.ts";
+import { Id, byId } from "../schema/fields.ts";
+import { SetMaterialSchema, newMaterial } from "./materials.ts";
+import { MeasureSchema } from "./measure.ts";
+import { PartSchema } from "./parts/index.ts";
 
 /** The set step's part of the document. */
 
-const VertexSchema = v.object({
-  world: Vec3Schema,
-  /** Where it was placed; null once its metres were typed. */
-  pixel: v.nullable(PixelSchema),
-});
-
-const SurfaceBase = {
-  id: Id,
-  name: Text,
-  role: v.picklist(["catcher", "blocker"]),
+export const setEntries = {
+  set: byId(PartSchema),
+  materials: byId(SetMaterialSchema),
+  /** The material of the endless ground beyond the set. */
+  ground: Id,
+  measures: byId(MeasureSchema),
 };
-
-export const SurfaceSchema = v.variant("kind", [
-  /** A polygon on the ground; raised above 0 it is a block with sides and a lid. */
-  v.object({
-    ...SurfaceBase,
-    kind: v.literal("ground"),
-    vertices: pointsFrom(VertexSchema, 3),
-    height: NotNegative,
-  }),
-  /** A wall on edge number `edge` of a ground polygon. */
-  v.object({
-    ...SurfaceBase,
-    kind: v.literal("wall"),
-    on: Id,
-    edge: whole(0, MOST.points),
-    height: Positive,
-  }),
-  /** A round post: a bollard, a tree trunk, a lamp. */
-  v.object({ ...SurfaceBase, kind: v.literal("post"), foot: VertexSchema, radius: Positive, height: Positive }),
-]);
-
-export const setEntries = { set: byId(SurfaceSchema) };
 export type SetPart = v.InferOutput<v.ObjectSchema<typeof setEntries, undefined>>;
-export type SetSurfaces = SetPart["set"];
-export type Surface = v.InferOutput<typeof SurfaceSchema>;
-export type GroundSurface = Extract<Surface, { kind: "ground" }>;
-export type SetVertex = v.InferOutput<typeof VertexSchema>;
+
+/** A set with nothing drawn yet, and ground of a usual kind beyond it. */
+export const newSet = (): SetPart => ({
+  set: {},
+  materials: { "material-1": newMaterial("material-1", "Stone paving", [0.25, 0.25, 0.25], 0.07, "common practice") },
+  ground: "material-1",
+  measures: {},
+});

@@ -1,21 +1,39 @@
 import { describe, expect, test } from "@jest/globals";
-import type { Vec3 } from "#core/math/vec3";
-import { cross, distance, sub } from "#core/math/vec3";
-import { modelBounds, triangleCount } from "#core/props/model";
-import { primitiveModel } from "#core/props/primitives";
-import { dropToFloor, lowestPoint, placePoint, standing } from "#core/props/transform";
-import type { GroundSurface, SetSurfaces } from "#core/set/schema";
-import { formatArea, formatLength, parseLength } from "#core/units/length";
-import { crossesItself, groundMeasures, surfaceMesh, wallCorners } from "./surfaces.ts";
+import type { Vec2, Vec3 } from "#core/math/vec3";
+import { cross, sub } from "#core/math/vec3";
+import { faceArea, faceWarp, crossesItself, onFace, rayMeets, triangulate, volume } from "./face.ts";
+import { facesOf } from "./faces.ts";
+import { bareFacesOf } from "./bare.ts";
+import { MATERIAL_PRESETS, fromPreset } from "./materials.ts";
+import { measurePart } from "./measure.ts";
+import type { Drawn } from "./parts/kind.ts";
+import type { PartName, SetRecord } from "./parts/index.ts";
+import { PARTS, PART_NAMES, kindOf } from "./parts/index.ts";
+import type { AnyShape } from "./parts/make.ts";
+import { makePart } from "./parts/make.ts";
+import { pickAlong } from "./pick.ts";
+import { meshOf, partMesh } from "./pieces.ts";
+import { FLAG_NAMES, ROLES, flagsOf, roleOf } from "./roles.ts";
+import type { SnapView } from "./snap.ts";
+import { snapPoint } from "./snap.ts";
+import { typedVertex } from "./vertex.ts";
 
-const ground = (corners: Vec3[], height = 0): GroundSurface => ({
-  id: "ground-1",
-  name: "Ground",
-  role: "catcher",
-  kind: "ground",
-  height,
-  vertices: corners.map((world) => ({ world, pixel: null })),
-});
+const ELL: Vec3[] = [
+  [0, 0, 0],
+  [4, 0, 0],
+  [4, 1, 0],
+  [1, 1, 0],
+  [1, 3, 0],
+  [0, 3, 0],
+];
+const at = (list: Vec3[]) => list.map(typedVertex);
+const part = (id: string, shape: AnyShape) => makePart(id, id, shape, "m");
+const rectangle = (x: number, y: number): Vec3[] => [
+  [0, 0, 0],
+  [x, 0, 0],
+  [x, y, 0],
+  [0, y, 0],
+];
 
 function meshArea(mesh: { positions: Float32Array; indices: Uint32Array }): number {
   let area = 0;
@@ -28,47 +46,243 @@ function meshArea(mesh: { positions: Float32Array; indices: Uint32Array }): numb
   return area;
 }
 
-describe("set surfaces", () => {
-  const ell: Vec3[] = [
-    [0, 0, 0],
-    [4, 0, 0],
-    [4, 1, 0],
-    [1, 1, 0],
-    [1, 3, 0],
-    [0, 3, 0],
-  ];
+/** One of every kind, on a set that has what it stands on. */
+const SHAPES: Record<PartName, AnyShape> = {
+  polygon: { kind: "polygon", vertices: at(ELL), holes: [] },
+  block: { kind: "block", base: at(ELL), height: 2, closed: true },
+  room: { kind: "room", floor: at(rectangle(4, 5)), height: 2.5 },
+  wall: { kind: "wall", on: { part: "ground", face: "face", side: 1 }, foot: null, heights: [2, 3], thick: 0.2 },
+  opening: {
+    kind: "opening",
+    on: { part: "house", face: "wall-1" },
+    corners: [typedVertex([1, 0, 0.9]), typedVertex([2, 0, 2])],
+    depth: 0.1,
+    pane: true,
+  },
+  ramp: {
+    kind: "ramp",
+    foot: [typedVertex([0, 0, 0]), typedVertex([2, 0, 0])],
+    head: [typedVertex([0, 4, 1]), typedVertex([2, 4, 1])],
+    solid: true,
+  },
+  stairs: { kind: "stairs", foot: [typedVertex([0, 0, 0]), typedVertex([1, 0, 0])], steps: 4, rise: 0.17, going: 0.29 },
+  post: { kind: "post", foot: typedVertex([1, 1, 0]), axis: [0.4, 0, 2], radius: 0.1 },
+  backdrop: {
+    kind: "backdrop",
+    front: [typedVertex([0, 0, 0]), typedVertex([3, 0, 0])],
+    depth: 2,
+    radius: 0.8,
+    height: 2.5,
+  },
+  row: {
+    kind: "row",
+    of: "ground",
+    copies: [
+      { offset: [0, 0, 1], turnDeg: 0 },
+      { offset: [0, 0, 2.2], turnDeg: 90 },
+    ],
+  },
+  shell: {
+    kind: "shell",
+    vertices: {
+      v1: typedVertex([0, 0, 0]),
+      v2: typedVertex([1, 0, 0]),
+      v3: typedVertex([0, 1, 0]),
+      v4: typedVertex([0, 0, 1]),
+    },
+    faces: {
+      a: { rings: [["v1", "v3", "v2"]] },
+      b: { rings: [["v1", "v2", "v4"]] },
+      c: { rings: [["v2", "v3", "v4"]] },
+      d: { rings: [["v3", "v1", "v4"]] },
+    },
+    next: 5,
+  },
+};
+const setWith = (name: PartName): SetRecord => ({
+  ground: part("ground", { kind: "polygon", vertices: at(ELL), holes: [] }),
+  house: part("house", { kind: "room", floor: at(rectangle(4, 5)), height: 2.5 }),
+  own: part("own", SHAPES[name]),
+});
 
-  test("a polygon that is not convex is measured and filled as itself", () => {
-    const measures = groundMeasures(ground(ell));
-    expect(measures.area).toBeCloseTo(6, 12);
-    expect(measures.sides).toEqual([4, 1, 3, 2, 1, 3]);
-    expect(meshArea(surfaceMesh({}, ground(ell))!)).toBeCloseTo(6, 5);
+describe("every kind of part", () => {
+  test.each(PART_NAMES)(
+    "%s: flat faces with ids of their own, cut without loss, with handles and fields that work",
+    (name) => {
+      const set = setWith(name);
+      const faces = facesOf(set, "own");
+      expect(faces.length).toBeGreaterThan(0);
+      expect(new Set(faces.map((f) => f.id)).size).toBe(faces.length);
+      for (const face of faces) {
+        expect(faceWarp(face)).toBeLessThan(1e-9);
+        expect(meshArea(meshOf([face]))).toBeCloseTo(faceArea(face), 4);
+      }
+      const own = set.own;
+      for (const handle of kindOf(own).handles(own, set)) {
+        const draft = structuredClone(own);
+        const to: Vec3 =
+          "plane" in handle.along
+            ? [...handle.at]
+            : ([0, 1, 2].map(
+                (k) => handle.at[k] + 0.1 * ("direction" in handle.along ? handle.along.direction[k] : 0),
+              ) as Vec3);
+        handle.put(draft as never, to, null);
+        expect(() => kindOf(draft).faces(draft, { ...set, own: draft })).not.toThrow();
+      }
+      for (const field of kindOf(own).fields(own, set)) {
+        const draft = structuredClone(own);
+        const value = field.unit === "count" ? field.value + 1 : field.value + 0.25;
+        field.put(draft as never, value);
+        const again = kindOf(draft)
+          .fields(draft, { ...set, own: draft })
+          .find((f) => f.key === field.key)!;
+        expect(again.value).toBeCloseTo(value, 9);
+      }
+    },
+  );
+});
+
+describe("sizes of parts", () => {
+  const only = (shape: AnyShape): SetRecord => ({ own: part("own", shape) });
+
+  test("an L-shaped polygon and the block over it (areas and volume by hand)", () => {
+    expect(faceArea(facesOf(only(SHAPES.polygon), "own")[0])).toBeCloseTo(6, 12);
+    const block = only(SHAPES.block);
+    const read = measurePart(block, block.own);
+    expect(read.area).toBeCloseTo(2 * 6 + 14 * 2, 9);
+    expect(read.volume).toBeCloseTo(12, 9);
+    expect(read.extent).toEqual([4, 3, 2]);
   });
 
-  test("raised, it has sides and a lid", () => {
-    expect(meshArea(surfaceMesh({}, ground(ell, 2))!)).toBeCloseTo(6 + 14 * 2, 4);
+  test("a base that goes round clockwise is raised against its sense and still faces outwards", () => {
+    const block = only({ kind: "block", base: at([...ELL].reverse()), height: -2, closed: true });
+    expect(measurePart(block, block.own).extent[2]).toBe(2);
+    expect(volume(facesOf(block, "own"))).toBeCloseTo(12, 9);
   });
 
-  test("a wall stands on its side of the ground and goes with it", () => {
-    const set: SetSurfaces = { "ground-1": ground(ell) };
-    const wall = {
-      id: "wall-1",
-      name: "Wall",
-      role: "catcher" as const,
-      kind: "wall" as const,
-      on: "ground-1",
-      edge: 5,
-      height: 2.5,
+  test("a room faces inwards, and an opening takes its area off the wall and leaves the rest closed", () => {
+    const set = setWith("opening");
+    expect(volume(bareFacesOf(set, "house"))).toBeCloseTo(-4 * 5 * 2.5, 9);
+    const wall = facesOf(set, "house").find((f) => f.id === "wall-1")!;
+    expect(faceArea(wall)).toBeCloseTo(4 * 2.5 - 1 * 1.1, 9);
+    expect(onFace(wall, [1.5, 0, 1.5])).toBe(false);
+    expect(onFace(wall, [0.5, 0, 1.5])).toBe(true);
+    // Four sides of the reveal, a decimetre deep, and the pane behind it.
+    const own = facesOf(set, "own");
+    expect(own.map((f) => f.id)).toEqual(["sill", "right", "head", "left", "pane"]);
+    expect(faceArea(own[4])).toBeCloseTo(1.1, 9);
+    // A room looks inwards: its reveal goes outwards, away from the room.
+    expect(own[4].rings[0][0][1]).toBeCloseTo(-0.1, 9);
+  });
+
+  test("an opening down to the floor leaves a rim, and one beside its face cuts nothing", () => {
+    const set = setWith("opening");
+    const low = { ...set.own, corners: [typedVertex([1, 0, -0.5]), typedVertex([2, 0, 2])] } as typeof set.own;
+    expect(faceArea(facesOf({ ...set, own: low }, "house").find((f) => f.id === "wall-1")!)).toBeCloseTo(8, 1);
+    const beside = { ...set.own, corners: [typedVertex([7, 0, 1]), typedVertex([8, 0, 2])] } as typeof set.own;
+    expect(facesOf({ ...set, own: beside }, "house").find((f) => f.id === "wall-1")!.rings).toHaveLength(1);
+  });
+
+  test("a backdrop's strips are as long as floor, quarter circle and wall", () => {
+    const set = only(SHAPES.backdrop);
+    const area = measurePart(set, set.own).area;
+    expect(area / 3).toBeCloseTo(2 - 0.8 + (Math.PI / 2) * 0.8 + 2.5 - 0.8, 2);
+  });
+
+  test("stairs climb as far as their steps say; a leaning post keeps its length and its ends square to it", () => {
+    const set = only(SHAPES.stairs);
+    expect(measurePart(set, set.own).extent[1]).toBeCloseTo(4 * 0.29, 9);
+    expect(measurePart(set, set.own).extent[2]).toBeCloseTo(4 * 0.17, 9);
+    const post = facesOf(only(SHAPES.post), "own");
+    const lid = post.find((f) => f.id === "lid")!;
+    // Area of a regular polygon of 32 sides.
+    expect(faceArea(lid)).toBeCloseTo(16 * 0.01 * Math.sin((2 * Math.PI) / 32), 9);
+  });
+
+  test("what stands on something that is gone has no faces, and what leads back to itself neither", () => {
+    const set = setWith("wall");
+    delete set.ground;
+    expect(facesOf({ ...set }, "own")).toEqual([]);
+    const loop: SetRecord = {
+      a: part("a", { ...SHAPES.row, of: "b" } as AnyShape),
+      b: part("b", { ...SHAPES.row, of: "a" } as AnyShape),
     };
-    const corners = wallCorners(set, wall)!;
-    expect(corners[0]).toEqual([0, 3, 0]);
-    expect(corners[2]).toEqual([0, 0, 2.5]);
-    expect(wallCorners({}, wall)).toBeNull();
-    expect(surfaceMesh({}, wall)).toBeNull();
+    expect(facesOf(loop, "a")).toEqual([]);
+  });
+});
+
+describe("drawing", () => {
+  const drawn = (world: Vec3, normal: Vec3 = [0, 0, 1]): Drawn => ({ pixel: [1, 2], world, normal, on: null });
+  const context = {
+    plane: { normal: [0, 0, 1] as Vec3, offset: 0 },
+    eye: [1, -1, 1.6] as Vec3,
+    set: {},
+    selected: null,
+  };
+  const build = (name: PartName, points: Drawn[], more: object = {}) =>
+    PARTS[name].draw!.build(points, { ...context, ...more }) as AnyShape | string;
+
+  test("a room from three floor corners holds the camera and keeps the corners that were seen", () => {
+    const shape = build("room", [drawn([0, 6, 0]), drawn([4, 6, 0]), drawn([4, 3, 0]), drawn([0, 6, 2.4])]);
+    if (typeof shape === "string" || shape.kind !== "room") throw new Error(String(shape));
+    const floor = shape.floor.map((v) => v.world);
+    expect(shape.height).toBeCloseTo(2.4, 12);
+    expect(floor).toContainEqual([0, 6, 0]);
+    expect(floor).toContainEqual([4, 6, 0]);
+    // Closed a metre behind the camera.
+    expect(Math.min(...floor.map((p) => p[1]))).toBeCloseTo(-2, 9);
+    expect(shape.floor.filter((v) => v.pixel !== null)).toHaveLength(2);
   });
 
-  test("sides that cross are seen", () => {
-    expect(crossesItself(ell)).toBe(false);
+  test("a block's base is square to its first side, whatever the third click", () => {
+    const shape = build("block", [drawn([0, 0, 0]), drawn([2, 0, 0]), drawn([2.3, 1, 0]), drawn([2.3, 1, 0.8])]);
+    if (typeof shape === "string" || shape.kind !== "block") throw new Error(String(shape));
+    expect(shape.base.map((v) => v.world)).toEqual([
+      [0, 0, 0],
+      [2, 0, 0],
+      [2, 1, 0],
+      [0, 1, 0],
+    ]);
+    expect(shape.height).toBeCloseTo(0.8, 12);
+  });
+
+  test("a row takes the uneven steps of what was marked, and what cannot be is said", () => {
+    const set: SetRecord = { post: part("post", SHAPES.post) };
+    const shape = build("row", [drawn([0, 0, 0]), drawn([1, 0, 0]), drawn([2.1, 0.1, 0])], { set, selected: "post" });
+    expect(shape).toMatchObject({ of: "post", copies: [{ offset: [1, 0, 0] }, { offset: [2.1, 0.1, 0] }] });
+    expect(build("row", [drawn([0, 0, 0]), drawn([1, 0, 0])])).toMatch(/Select the part/);
+    expect(build("room", [drawn([0, 0, 0]), drawn([1, 0, 0]), drawn([2, 0, 0]), drawn([0, 0, 2])])).toMatch(/one line/);
+    expect(build("opening", [drawn([0, 0, 0]), drawn([1, 0, 1])])).toMatch(/cut into a face/);
+    expect(build("stairs", [drawn([0, 0, 0]), drawn([1, 0, 0]), drawn([0, -3, 1])])).toMatch(/left to right/);
+  });
+});
+
+describe("pointing and snapping", () => {
+  /** A view straight down: a hundred pixels a metre. */
+  const view = (pointer: Vec2): SnapView => ({ project: (p) => [p[0] * 100, p[1] * 100], pointer, reach: 10 });
+  const set: SetRecord = { block: part("block", SHAPES.block) };
+  const ground = { plane: { normal: [0, 0, 1] as Vec3, offset: 0 } };
+
+  test("corners win over sides, sides over axes, axes carry round lengths, and far off nothing does", () => {
+    expect(snapPoint(set, [3.95, 0.03, 0], ground, null, view([395, 3]))).toEqual({ world: [4, 0, 0], name: "corner" });
+    const side = snapPoint(set, [2.9, 0.05, 0], ground, null, view([290, 5]))!;
+    expect(side.name).toBe("side");
+    expect(side.world[0]).toBeCloseTo(2.9, 6);
+    expect(snapPoint(set, [2.02, 0.03, 0], ground, null, view([202, 3]))!.name).toBe("middle of a side");
+    const axis = snapPoint({}, [8.51, 5.04, 0], ground, [7, 5, 0], view([851, 504]))!;
+    expect(axis).toEqual({ world: [8.5, 5, 0], name: "along X, 1.5 m" });
+    expect(snapPoint({}, [8.4, 6.3, 0], ground, null, view([840, 630]))).toBeNull();
+  });
+
+  test("the nearest face is met, and only what counts", () => {
+    const hit = pickAlong(set, [0.5, 0.5, 5], [0, 0, -1])!;
+    expect([hit.part.id, hit.face.id, hit.distance]).toEqual(["block", "lid", 3]);
+    expect(pickAlong(set, [0.5, 0.5, 5], [0, 0, -1], () => false)).toBeNull();
+    expect(rayMeets(hit.face, [3, 2.5, 5], [0, 0, -1])).toBeNull();
+  });
+
+  test("sides that cross are seen; a polygon with a hole is filled around it", () => {
+    expect(crossesItself(ELL)).toBe(false);
     expect(
       crossesItself([
         [0, 0, 0],
@@ -77,59 +291,32 @@ describe("set surfaces", () => {
         [0, 1, 0],
       ]),
     ).toBe(true);
+    const hole: Vec3[] = [
+      [0.2, 0.2, 0],
+      [0.2, 0.8, 0],
+      [0.8, 0.8, 0],
+      [0.8, 0.2, 0],
+    ];
+    expect(meshArea(meshOf([{ id: "f", rings: [ELL, hole] }]))).toBeCloseTo(6 - 0.36, 5);
+    expect(triangulate({ id: "f", rings: [ELL] })).toHaveLength(12);
+    expect(partMesh(set, "block").indices.length).toBeGreaterThan(0);
   });
 });
 
-describe("props", () => {
-  test("primitives are a metre, stand on the floor, and a ball has a ball's surface", () => {
-    for (const kind of ["box", "sphere", "cylinder"] as const) {
-      const { low, high } = modelBounds(primitiveModel(kind, [1, 1, 1], 1, 0));
-      low.forEach((v, k) => expect(v).toBeCloseTo(k === 2 ? 0 : -0.5, 5));
-      high.forEach((v, k) => expect(v).toBeCloseTo(k === 2 ? 1 : 0.5, 5));
+describe("roles and materials", () => {
+  test("a role is told from its flags, and another choice is none", () => {
+    for (const role of Object.keys(ROLES) as (keyof typeof ROLES)[]) expect(roleOf(flagsOf(role))).toBe(role);
+    expect(roleOf({ ...flagsOf("catcher"), reflection: false })).toBeNull();
+    expect(FLAG_NAMES).toHaveLength(6);
+  });
+
+  test("presets keep the published luminous reflectance in their hue", () => {
+    for (const preset of MATERIAL_PRESETS) {
+      const { colour, spread } = fromPreset(preset, "m").albedo;
+      // Rec. 709 luminance.
+      const level = 0.2126 * colour[0] + 0.7152 * colour[1] + 0.0722 * colour[2];
+      expect(level).toBeCloseTo(preset.albedo, 2);
+      expect(spread / preset.albedo).toBeCloseTo(preset.spread, 2);
     }
-    const ball = primitiveModel("sphere", [1, 1, 1], 1, 0);
-    expect(meshArea(ball.meshes[0]) / Math.PI).toBeCloseTo(1, 2);
-    expect(triangleCount(ball)).toBeGreaterThan(1000);
-  });
-
-  test("a leaning box is dropped by its real corner", () => {
-    const box = primitiveModel("box", [1, 1, 1], 1, 0);
-    const leaning = { ...standing([3, 4, 5]), lean: [0, 0.5] as [number, number], scale: [2, 1, 1] as Vec3 };
-    const dropped = dropToFloor(leaning, box, 0.25);
-    expect(lowestPoint(dropped, box)).toBeCloseTo(0.25, 9);
-    // The corner at x = +1 m goes down by sin(lean) for a turn about Y.
-    expect(dropped.position[2]).toBeCloseTo(0.25 + Math.sin(0.5), 6);
-    expect(distance(placePoint(dropped, [0, 0, 0]), dropped.position)).toBeCloseTo(0, 12);
-  });
-});
-
-describe("typed lengths", () => {
-  test.each([
-    ["2.4+0.15", "m", 2.55],
-    ["6ft 2in", "m", 1.8796],
-    ["6' 2\"", "m", 1.8796],
-    ["75 cm", "m", 0.75],
-    ["75", "cm", 0.75],
-    ["1 m 20 cm", "mm", 1.2],
-    ["-0,5", "m", -0.5],
-    [".5", "ft", 0.1524],
-    ["2m-10cm", "m", 1.9],
-  ] as const)("%s in %s is %p m", (text, unit, metres) => {
-    // The foot is 0.3048 m and the inch 25.4 mm exactly (international yard and pound agreement, 1959).
-    expect(parseLength(text, unit)).toBeCloseTo(metres, 9);
-  });
-
-  test.each(["", "abc", "2 4x", "1..2", "m"])("%p is not a length", (text) =>
-    expect(parseLength(text, "m")).toBeNull(),
-  );
-
-  test("reading is in the user's unit", () => {
-    expect(formatLength(1.8796, "ft")).toBe("6 ft 2 in");
-    expect(formatLength(0.3048 - 0.0001, "ft")).toBe("1 ft 0 in");
-    expect(formatLength(-0.75, "cm")).toBe("−75.0 cm");
-    // What rounds to nothing has no sign.
-    expect(formatLength(-0.0004, "m")).toBe("0.000 m");
-    expect(formatLength(-0.0004, "ft")).toBe("0 ft 0 in");
-    expect(formatArea(0.3048 ** 2 * 10, "ft")).toBe("10.0 ft²");
   });
 });

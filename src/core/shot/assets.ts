@@ -2,9 +2,9 @@ import type { Shot } from "./schema.ts";
 
 /** Hashes of the files that a shot needs to be worked on. The one list of them. */
 export function assetsOf(shot: Shot): Set<string> {
-  const { asset, codes, profile } = shot.plate;
-  const hashes = new Set([asset, codes]);
-  if (profile) hashes.add(profile);
+  const hashes = new Set<string>();
+  for (const { asset, codes, profile } of Object.values(shot.plates))
+    for (const hash of [asset, codes, profile]) if (hash) hashes.add(hash);
   for (const hash of modelsOf(shot)) hashes.add(hash);
   for (const picture of Object.values(shot.notes.pictures)) hashes.add(picture.asset);
   return hashes;

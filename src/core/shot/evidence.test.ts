@@ -1,3 +1,5 @@
+import { makePart } from "#core/set/parts/make";
+import { placedVertex, typedVertex } from "#core/set/vertex";
 import { describe, expect, test } from "@jest/globals";
 import type { Mat3, Vec2, Vec3 } from "../math/vec3.ts";
 import { determinant } from "../math/vec3.ts";
@@ -90,24 +92,25 @@ describe("what a shot asks the solver", () => {
         [2, 1.5, 0],
         [2, 3, 0],
       ] as Vec3[]
-    ).map((world) => ({ world, pixel: at(world) }));
-    shot.set["ground-1"] = { id: "ground-1", name: "Floor", role: "catcher", kind: "ground", vertices, height: 0 };
-    shot.set["wall-1"] = {
-      id: "wall-1",
-      name: "Wall",
-      role: "catcher",
-      kind: "wall",
-      on: "ground-1",
-      edge: 0,
-      height: 2,
-    };
+    ).map((world) => placedVertex(world, at(world)));
+    shot.set["ground-1"] = makePart("ground-1", "Floor", { kind: "polygon", vertices, holes: [] }, "material-1");
+    const wall = (face: string) => ({
+      kind: "wall" as const,
+      on: { part: "ground-1", face, side: 0 },
+      foot: null,
+      heights: [2, 2] as [number, number],
+      thick: 0,
+    });
+    shot.set["wall-1"] = makePart("wall-1", "Wall", wall("face"), "material-1");
     shot.lengths["length-1"].on = "wall-1";
     expect(requestOfShot(shot).lengths![0].on).toEqual({ wall: [vertices[0].pixel, vertices[1].pixel] });
-    shot.set["ground-1"].height = 0.9;
+    const block = { kind: "block" as const, base: vertices, height: 0.9, closed: true };
+    shot.set["ground-1"] = makePart("ground-1", "Floor", block, "material-1");
+    shot.set["wall-1"] = makePart("wall-1", "Wall", wall("side-1"), "material-1");
     shot.lengths["length-1"].on = "ground-1";
     expect(requestOfShot(shot).lengths![0].on).toEqual({ height: 0.9 });
     shot.lengths["length-1"].on = "wall-1";
-    shot.set["ground-1"].vertices[0].pixel = null;
+    vertices[0].pixel = null;
     // Silently laid on the ground it would give a wrong scale.
     expect(requestOfShot(shot).lengths).toEqual([]);
     expect(uncountedLengths(shot)[0].message).toMatch(/length-1 is not counted: its wall stands on typed corners/);
@@ -122,7 +125,7 @@ describe("what a shot asks the solver", () => {
   test("what is noted of the lens goes along, from EXIF or given, until the user has settled it", () => {
     const shot = marked();
     expect(requestOfShot(shot).lens!.noted).toBeUndefined();
-    shot.plate.exif.equivalentMm = 28;
+    shot.plates.main.exif.equivalentMm = 28;
     // 28 mm of the 43.27 mm diagonal.
     const exif = (28 / 43.267) * Math.hypot(1920, 1280);
     expect(notedLens(shot)).toMatchObject({ source: "EXIF", relative: 0.04 });
@@ -132,7 +135,7 @@ describe("what a shot asks the solver", () => {
     // The marks are of a lens of 1500 px: both numbers are said, whichever way the lens is taken.
     for (const focal of ["solve", "tolerant", "hold"] as const) {
       shot.lens.focal = focal;
-      shot.plate.exif.equivalentMm = focal === "solve" ? 16 : null;
+      shot.plates.main.exif.equivalentMm = focal === "solve" ? 16 : null;
       const found = solve(requestOfShot(shot)).findings.find((f) => f.code === "lens-against-marks")!;
       expect(found.numbers!.noted).toBeCloseTo(focal === "solve" ? (exif * 16) / 28 : 900, -1);
       expect(Math.abs(found.numbers!.marks / 1500 - 1)).toBeLessThan(0.01);
@@ -142,7 +145,7 @@ describe("what a shot asks the solver", () => {
     const key = evidenceKey(shot);
     expect(key).not.toContain("noted");
     shot.match.tolerance.deg = 2;
-    shot.plate.exif.equivalentMm = 99;
+    shot.plates.main.exif.equivalentMm = 99;
     expect(evidenceKey(shot)).toBe(key);
     expect(requestKey(shot)).toContain('"deg":2');
     shot.lens.marksSettled = true;
@@ -153,7 +156,7 @@ describe("what a shot asks the solver", () => {
   test("a drawing has wider marks and a loose lens; a hand match asks nothing new when marks move", () => {
     const shot = marked();
     const photo = markSigma(shot);
-    shot.plate.drawing = true;
+    shot.plates.main.drawing = true;
     expect(markSigma(shot)).toBeGreaterThan(4 * photo);
     expect(requestOfShot(shot).lens!.focalTolerance).toBeGreaterThan(1000);
     shot.match.by = "hand";
@@ -214,8 +217,8 @@ describe("turning the world", () => {
         [2, 0, 0],
         [2, 1, 0],
       ] as Vec3[]
-    ).map((world) => ({ world, pixel: null }));
-    shot.set["ground-1"] = { id: "ground-1", name: "Floor", role: "catcher", kind: "ground", vertices, height: 0 };
+    ).map(typedVertex);
+    shot.set["ground-1"] = makePart("ground-1", "Floor", { kind: "polygon", vertices, holes: [] }, "material-1");
     shot.props["prop-1"] = {
       id: "prop-1",
       name: "Box",
@@ -229,7 +232,7 @@ describe("turning the world", () => {
     const before = structuredClone(shot);
     turnWorld(shot, "left");
     const ground = shot.set["ground-1"];
-    if (ground.kind !== "ground") throw new Error("kind");
+    if (ground.kind !== "polygon") throw new Error("kind");
     expect(ground.vertices[1].world).toEqual([0, 2, 0]);
     expect(shot.props["prop-1"].placement.position).toEqual([-1, 2, 0]);
     expect(shot.props["prop-1"].placement.turnDeg).toBeCloseTo(100, 9);
@@ -247,10 +250,24 @@ describe("turning the world", () => {
   });
 });
 
+/** A shot as version 4 had it: one plate, and the light with the ground's albedo and gloss. */
+function asVersion4(shot: Shot): Record<string, unknown> {
+  const old = JSON.parse(JSON.stringify(shot)) as Record<string, unknown> & { light: object };
+  old.plate = { ...shot.plates.main };
+  old.light = {
+    ...old.light,
+    albedo: { name: "Stone", colour: [0.2, 0.2, 0.2], spread: 0.05 },
+    gloss: 0,
+    glossRoughness: 0.5,
+  };
+  for (const key of ["plates", "materials", "ground", "measures"]) delete old[key];
+  return old;
+}
+
 describe("documents of the first version", () => {
   test("are brought up to date with all their marks", () => {
     const now = marked();
-    const old = JSON.parse(JSON.stringify(now)) as Record<string, unknown>;
+    const old = asVersion4(now);
     old.version = 1;
     old.lens = { focalPx: 1400, solveK1: true };
     old.edges = {
@@ -264,7 +281,7 @@ describe("documents of the first version", () => {
       },
     };
     old.lengths = { l: { id: "l", from: [1, 2], to: [3, 4], along: null, metres: 2 } };
-    old.plate = { ...now.plate, drawing: undefined };
+    old.plate = { ...now.plates.main, drawing: undefined };
     for (const key of ["match", "ties", "horizon", "cameraHeight", "level", "gauges", "notes"]) delete old[key];
     const shot = parseShot(old);
     expect(shot.lens).toMatchObject({ focal: "hold", focalPx: 1400, solveK1: true });
@@ -278,7 +295,7 @@ describe("documents of the first version", () => {
     const old = (source: string) => {
       const { givenAs, marksSettled, ...lens } = { ...marked().lens, focal: "tolerant", focalPx: 1000, source };
       expect([givenAs, marksSettled]).toEqual([null, false]);
-      return { ...marked(), version: 3, lens, match };
+      return { ...asVersion4(marked()), version: 3, lens, match };
     };
     expect(parseShot(old("typed: focal length 24")).lens.givenAs).toBe("mm");
     expect(parseShot(old("EXIF, 24 mm")).lens.givenAs).toBeNull();

@@ -7,7 +7,7 @@ import type { Sighting } from "../light/sighting.ts";
 import { sunFromSighting } from "../light/sighting.ts";
 import type { SolveAnswer } from "../match/request.ts";
 import { evidenceKey } from "../match/requestOfShot.ts";
-import type { SetVertex } from "../set/schema.ts";
+import { followCamera } from "../set/follow.ts";
 import type { Shot } from "./schema.ts";
 
 /** One thing that a new camera moves, for the list that is shown before it is taken. */
@@ -63,20 +63,9 @@ export function takeCamera(
     const metres = distance(before, after);
     if (metres > 5e-4 || pixels > 0.05 || lost) movements.push({ id, name, metres, pixels, lost });
   };
-  const follow = (vertex: Draft<SetVertex> | SetVertex, id: string, name: string) => {
-    const before = [...vertex.world] as Vec3;
-    if (!vertex.pixel) {
-      note(id, name, before, before);
-      return;
-    }
-    const after = pixelOnPlane(next, vertex.pixel, groundPlane(before[2]));
-    if (after) vertex.world = after;
-    note(id, name, before, after ?? before, !after);
-  };
-  for (const surface of Object.values(draft.set)) {
-    if (surface.kind === "ground")
-      surface.vertices.forEach((v, i) => follow(v, surface.id, `${surface.name}, corner ${i + 1}`));
-    if (surface.kind === "post") follow(surface.foot, surface.id, surface.name);
+  for (const { part, name, vertex, before, after, lost } of followCamera(draft.set as Shot["set"], next)) {
+    vertex.world = after;
+    note(part, name, before, after, lost);
   }
   for (const prop of Object.values(draft.props)) {
     const before = [...prop.placement.position] as Vec3;

@@ -7,12 +7,12 @@ import { plateEntries } from "../plate/schema.ts";
 import { propsEntries } from "../props/schema.ts";
 import { newFocus, newRender, renderEntries } from "../render/schema.ts";
 import { Text } from "../schema/fields.ts";
-import { setEntries } from "../set/schema.ts";
+import { newSet, setEntries } from "../set/schema.ts";
 import { MIGRATIONS } from "./migrations/index.ts";
 
 /** The shot document: the one model that browser, server and command line share. Each step owns its part of it. */
 
-export const SHOT_VERSION = 4;
+export const SHOT_VERSION = 5;
 
 export const ShotSchema = v.object({
   version: v.literal(SHOT_VERSION),
@@ -34,10 +34,10 @@ export const newShot = (name: string, plate: PlateInfo): Shot => ({
   version: SHOT_VERSION,
   name,
   unit: "m",
-  plate,
+  plates: { main: plate },
   ...newMatch(),
   notes: newNotes(),
-  set: {},
+  ...newSet(),
   props: {},
   light: newLight(),
   focus: newFocus(),

@@ -1,3 +1,5 @@
+import { makePart } from "#core/set/parts/make";
+import { placedVertex } from "#core/set/vertex";
 import { describe, expect, test } from "@jest/globals";
 import { sunFromSighting } from "#core/light/sighting";
 import { toDegrees } from "#core/math/vec3";
@@ -113,12 +115,12 @@ describe("solving again when work exists", () => {
     takeCamera(shot, answer(600));
     const at = (p: Vec3) => projectPoint(camera(600), p) as Vec2;
     // A post of 1 m whose shadow falls 1 m towards -Y: the sun stands in +Y, 45 degrees high.
-    shot.light.sighting = { foot: at([0.3, 1.5, 0]), top: at([0.3, 1.5, 1]), tip: at([0.3, 0.5, 0]) };
+    shot.light.sighting = { foot: at([0.3, 1.5, 0]), top: at([0.3, 1.5, 1]), tip: at([0.3, 0.5, 0]), plate: "main" };
     Object.assign(shot.light.sun, { azimuthDeg: 0, elevationDeg: 45 });
     const typed = structuredClone(shot);
     typed.light.sun.elevationDeg = 50;
     const moved = takeCamera(shot, answer(660));
-    const sighted = sunFromSighting(camera(660), shot.light.sighting);
+    const sighted = sunFromSighting(camera(660), shot.light.sighting!);
     if (typeof sighted === "string") throw new Error(sighted);
     expect(shot.light.sun.elevationDeg).toBeCloseTo(toDegrees(sighted.elevation), 9);
     expect(Math.abs(shot.light.sun.elevationDeg - 45)).toBeGreaterThan(0.1);
@@ -136,17 +138,10 @@ describe("solving again when work exists", () => {
       [1, 2, 0],
       [-1, 2, 0],
     ];
-    shot.set["ground-1"] = {
-      id: "ground-1",
-      name: "Ground",
-      role: "catcher",
-      kind: "ground",
-      height: 0,
-      vertices: corners.map((world, i) => ({
-        world,
-        pixel: i === 3 ? null : (projectPoint(camera(600), world) as Vec2),
-      })),
-    };
+    const vertices = corners.map((world, i) =>
+      placedVertex(world, i === 3 ? null : (projectPoint(camera(600), world) as Vec2)),
+    );
+    shot.set["ground-1"] = makePart("ground-1", "Ground", { kind: "polygon", vertices, holes: [] }, "material-1");
     const prop = (id: string, keeps: "metres" | "picture") => {
       shot.props[id] = {
         id,
@@ -161,7 +156,7 @@ describe("solving again when work exists", () => {
     prop("follows", "picture");
     const movements = takeCamera(shot, answer(660));
     const ground = shot.set["ground-1"];
-    if (ground.kind !== "ground") throw new Error("kind");
+    if (ground.kind !== "polygon") throw new Error("kind");
     ground.vertices.forEach((v, i) => {
       if (i === 3) expect(v.world).toEqual(corners[3]);
       else {

@@ -1,6 +1,7 @@
 import type { Draft } from "immer";
 import type { Mat3, Vec2, Vec3 } from "../math/vec3.ts";
 import { apply, multiply, toDegrees, transpose } from "../math/vec3.ts";
+import { turnSet } from "../set/follow.ts";
 import type { Shot } from "./schema.ts";
 
 /** Turns of the whole world by right angles: what is called X, Y and Z changes, the picture does not. */
@@ -87,10 +88,7 @@ export function turnWorld(draft: Draft<Shot> | Shot, turn: WorldTurn): void {
   const near = move(box.position as Vec3);
   box.position = [0, 1, 2].map((k) => Math.min(near[k], far[k])) as Vec3;
   box.size = [0, 1, 2].map((k) => Math.abs(near[k] - far[k])) as Vec3;
-  for (const surface of Object.values(draft.set)) {
-    if (surface.kind === "ground") for (const v of surface.vertices) v.world = move(v.world as Vec3);
-    if (surface.kind === "post") surface.foot.world = move(surface.foot.world as Vec3);
-  }
+  turnSet(draft.set as Shot["set"], move);
   const quarter = toDegrees(Math.atan2(m[1][0], m[0][0]));
   for (const prop of Object.values(draft.props)) {
     prop.placement.position = move(prop.placement.position as Vec3);

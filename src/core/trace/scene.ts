@@ -7,13 +7,34 @@ import type { Placement } from "../props/transform.ts";
 export interface SetPiece {
   positions: Float32Array;
   indices: Uint32Array;
-  /** Shows the plate and takes shadow, bounce and reflection; otherwise it only blocks. */
-  catcher: boolean;
+  /** What it is to the camera, to the props' shadow, and to each kind of light; see core/set/roles. */
+  flags: SetFlags;
   /** Colour where the plate does not show the surface: linear reflectance. */
   albedo: Vec3;
   /** Reflectance at normal incidence as a share of that of index 1.5, and the reflection's roughness. */
   specular: number;
   roughness: number;
+  /** Has its colour also where the plate shows it. */
+  ownColour?: boolean;
+  /** Sends out so many times what the plate has there, or times `glowColour` where it does not show it; 0 or missing for what only reflects. */
+  glow?: number;
+  glowColour?: Vec3;
+}
+
+/** Ways in which a set surface is met. */
+export interface SetFlags {
+  /** Seen by the camera, which then sees the plate there. */
+  seen: boolean;
+  /** Takes shadow, bounce and reflection of the props. */
+  catches: boolean;
+  /** Stops sun and lamps. */
+  shadow: boolean;
+  /** Met by mirrored rays. */
+  reflection: boolean;
+  /** Met by scattered rays, to which it returns light. */
+  bounce: boolean;
+  /** Stops sky and environment. */
+  blocks: boolean;
 }
 
 /** Which rays meet a prop. A caster without bounce darkens but returns no light. */

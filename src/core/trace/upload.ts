@@ -510,6 +510,23 @@ function putMesh(
   return count;
 }
 
+/** A set piece's flags. One that not every ray meets is asked by each. */
+function setFlags({ flags, ownColour }: SetPiece): number {
+  const met =
+    (flags.seen ? L.SET_SEEN : 0) |
+    (flags.shadow ? L.SET_SHADOW : 0) |
+    (flags.reflection ? L.SET_REFLECTION : 0) |
+    (flags.bounce ? L.SET_BOUNCE : 0) |
+    (flags.blocks ? L.SET_BLOCKS : 0);
+  return (
+    L.PART_IS_SET |
+    met |
+    (met === L.SET_ALL ? 0 : L.PART_ASKS) |
+    (flags.catches ? L.PART_IS_CATCHER : 0) |
+    (ownColour ? L.PART_OWN_COLOUR : 0)
+  );
+}
+
 function putSet(memory: SceneMemory, r: Resident, set: SetSoup, pieces: SetPiece[]): void {
   memory.f32(r.positions, set.positions.length).set(set.positions);
   memory.f32(r.normals, set.normals.length).set(set.normals);
@@ -518,10 +535,12 @@ function putSet(memory: SceneMemory, r: Resident, set: SetSoup, pieces: SetPiece
     const f = memory.f32(r.parts + i * L.PART_BYTES, L.PART_BYTES / 4);
     const u = memory.u32(r.parts + i * L.PART_BYTES, L.PART_BYTES / 4);
     u[L.PART_MATERIAL / 4] = 0;
-    u[L.PART_FLAGS / 4] = L.PART_IS_SET | (piece.catcher ? L.PART_IS_CATCHER : 0);
+    u[L.PART_FLAGS / 4] = setFlags(piece);
     f.set(piece.albedo, L.PART_ALBEDO / 4);
     f[L.PART_ROUGHNESS / 4] = piece.roughness;
     f[L.PART_SPECULAR / 4] = piece.specular;
+    f[L.PART_GLOW / 4] = piece.glow ?? 0;
+    f.set(piece.glowColour ?? [1, 1, 1], L.PART_GLOW_COLOUR / 4);
   });
 }
 

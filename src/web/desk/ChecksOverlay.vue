@@ -62,7 +62,7 @@ const cross = computed(() => {
 });
 
 function tapeOf(gauge: Gauge & { kind: "tape" }, camera: Camera) {
-  const facets = facetsOf(props.shot);
+  const facets = facetsOf(props.shot.set);
   const read = (c: Camera): number | null => {
     const [a, b] = gauge.points.map((p) => pickWorld(c, p, facets));
     return a && b ? distance(a, b) : null;
@@ -105,7 +105,7 @@ const gauges = computed(() =>
     if (camera) {
       const [a, b] = gauge.points.map((p) => pixelOnPlane(camera, p, groundPlane()));
       if (a && b) {
-        const line = continuedLine(a, b, wallsOf(props.shot), 40);
+        const line = continuedLine(a, b, wallsOf(props.shot.set), 40);
         d = line.slice(1).reduce((s, p, i) => s + path(worldLine(camera, line[i], p, 16)), "");
       }
     }

@@ -5,7 +5,6 @@ import { directionFromAngles } from "#core/light/sun";
 import { add, cross, scale, toRadians } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 import { projectPoint } from "#core/optics/camera";
-import { surfaceMesh, wallCorners } from "#core/set/surfaces";
 import type { Shot } from "#core/shot/schema";
 import { formatLength } from "#core/units/length";
 import { distance } from "#core/math/vec3";
@@ -17,14 +16,14 @@ import ChecksOverlay from "./ChecksOverlay.vue";
 import { SURE } from "#core/detect/propose";
 import { edgeTone } from "./edgeWords.ts";
 import { boxLines, horizonLine, worldLine } from "./guides.ts";
-import type { Handle } from "./marks.ts";
+import type { Handle } from "./handles/handle.ts";
 import { screenPath } from "./screen.ts";
 
 const props = defineProps<{ shot: Shot; camera: Camera | null; handles: Handle[]; hot: string | null }>();
 const desk = useDesk();
 const solver = useSolver();
 
-const frame = computed(() => ({ width: props.shot.plate.width, height: props.shot.plate.height }));
+const frame = computed(() => ({ width: props.shot.plates.main.width, height: props.shot.plates.main.height }));
 const path = (line: Vec2[]): string => screenPath(desk, line);
 const closed = (line: Vec2[]): string => (line.length > 2 ? `${path(line)}Z` : path(line));
 const spot = (p: Vec2): Vec2 => [p[0] * desk.scale + desk.offset[0], p[1] * desk.scale + desk.offset[1]];
@@ -85,53 +84,6 @@ const proposals = computed(() =>
     : [],
 );
 const held = computed(() => (props.shot.match.held ? spot(props.shot.match.held.pixel) : null));
-
-// Edits that leave the set as it is need not have it cut and drawn anew.
-const set = computed(() => props.shot.set);
-const surfaces = computed(() => {
-  const { camera } = props;
-  if (!camera) return [];
-  return Object.values(set.value).flatMap((s) => {
-    let rings: Vec3[][];
-    if (s.kind === "wall") {
-      const corners = wallCorners(set.value, s);
-      rings = corners ? [corners] : [];
-    } else if (s.kind === "ground" && s.height === 0) rings = [s.vertices.map((v) => v.world)];
-    else {
-      const mesh = surfaceMesh(set.value, s);
-      if (!mesh) return [];
-      rings = [];
-      const at = (i: number): Vec3 => [mesh.positions[i * 3], mesh.positions[i * 3 + 1], mesh.positions[i * 3 + 2]];
-      const n = s.kind === "ground" ? s.vertices.length : 32;
-      const step = s.kind === "ground" ? 1 : 4;
-      rings.push(
-        Array.from({ length: n }, (_, i) => at(i * 4)),
-        Array.from({ length: n }, (_, i) => at(i * 4 + 3)),
-      );
-      for (let i = 0; i < n; i += step) rings.push([at(i * 4), at(i * 4 + 3)]);
-    }
-    const d = rings.map((ring) => {
-      const line: Vec2[] = [];
-      ring.forEach((p, i) => {
-        if (ring.length > 2 || i === 0) line.push(...worldLine(camera, p, ring[(i + 1) % ring.length], 6));
-      });
-      return closed(line);
-    });
-    const sides =
-      s.kind === "ground" && desk.selected === s.id
-        ? s.vertices.flatMap((v, i) => {
-            const w = s.vertices[(i + 1) % s.vertices.length].world;
-            const mid = projectPoint(camera, [(v.world[0] + w[0]) / 2, (v.world[1] + w[1]) / 2, v.world[2]]);
-            return mid ? [{ at: spot(mid), text: formatLength(distance(v.world, w), props.shot.unit) }] : [];
-          })
-        : [];
-    return [{ id: s.id, role: s.role, d: d.join(""), sides }];
-  });
-});
-
-const showSet = computed(
-  () => desk.step === "set" || (desk.overlay && (desk.step === "light" || desk.step === "props")),
-);
 
 const sighting = computed(() => {
   const s = props.shot.light.sighting;
@@ -200,12 +152,6 @@ const pointHandles = computed(() => props.handles.filter((h) => !h.to).map((h) =
           {{ shot.box.size.map((v) => formatLength(v, shot.unit)).join(" × ") }}
         </text>
       </template>
-    </g>
-    <g v-if="showSet && camera">
-      <g v-for="s in surfaces" :key="s.id" :class="[s.role, { on: desk.selected === s.id }]">
-        <path :d="s.d" class="surface" />
-        <text v-for="(side, i) in s.sides" :key="i" :x="side.at[0]" :y="side.at[1]" class="tag">{{ side.text }}</text>
-      </g>
     </g>
     <g v-if="desk.step === 'camera'">
       <g

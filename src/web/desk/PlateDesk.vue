@@ -2,7 +2,6 @@
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch, watchEffect } from "vue";
 import type { Vec2 } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
-import { groundPlane, pixelOnPlane } from "#core/optics/camera";
 import { modelBounds } from "#core/props/model";
 import { modelOf } from "#core/props/placed";
 import type { Shot } from "#core/shot/schema";
@@ -13,11 +12,21 @@ import { usePlate } from "../stores/plate.ts";
 import { useProof } from "../stores/proof.ts";
 import { useShot } from "../stores/shot.ts";
 import MarksOverlay from "./MarksOverlay.vue";
-import type { Handle, Loose } from "./marks.ts";
+import SetOverlay from "./SetOverlay.vue";
+import SelectedTag from "./SelectedTag.vue";
+import { deletion } from "./deletion.ts";
+import { useDrawing } from "./drawing.ts";
+import type { Handle } from "./handles/handle.ts";
+import { handleAt } from "./handles/handle.ts";
+import { handlesOf } from "./handles/index.ts";
+import type { Loose } from "./handles/loose.ts";
 import { useHand } from "./hand.ts";
 import { handMoveOf } from "./handSteps.ts";
-import { deletion, handleAt, handlesOf } from "./marks.ts";
-import { prompt, useTools } from "./tools.ts";
+import { useSetTools } from "./setTools.ts";
+import type { Sight } from "./sight.ts";
+import { onPlane, plateSight } from "./sight.ts";
+import { prompt } from "./toolTable.ts";
+import { useTools } from "./tools.ts";
 import { View3d } from "./view3d.ts";
 
 const props = defineProps<{ shot: Shot; camera: Camera | null }>();
@@ -40,7 +49,7 @@ const hot = ref<string | null>(null);
 const active = ref<string | null>(null);
 let view: View3d | null = null;
 
-const frame = computed(() => ({ width: props.shot.plate.width, height: props.shot.plate.height }));
+const frame = computed(() => ({ width: props.shot.plates.main.width, height: props.shot.plates.main.height }));
 /** Heights of the props' models as they stand, for the handles on their tops. */
 const heights = computed(() => {
   const found = new Map<string, number>();
@@ -57,7 +66,34 @@ const loose = computed<Loose>(() => ({
   stand: desk.checks.pole || desk.checks.person || desk.checks.checker || desk.checks.corner ? desk.checks.stand : null,
   setStand: (at) => (desk.checks.stand = at),
 }));
-const handles = computed(() => handlesOf(desk.step, props.shot, props.camera, desk.box, heights.value, loose.value));
+/** Through the plate's camera, or from outside. */
+const sight = computed<Sight | null>(() => {
+  if (!props.camera) return null;
+  if (!desk.outside) return plateSight(props.camera);
+  // Turning the view makes it a new one.
+  void desk.turned;
+  return view?.sight(desk.size) ?? null;
+});
+const handles = computed(() =>
+  handlesOf(desk.step, {
+    shot: props.shot,
+    camera: props.camera,
+    sight: sight.value,
+    selected: desk.selected,
+    box: desk.box,
+    heights: heights.value,
+    loose: loose.value,
+  }),
+);
+const drawing = useDrawing();
+const setTools = useSetTools();
+const ghost = computed(() => (sight.value && desk.step === "set" ? drawing.preview(props.shot, sight.value) : []));
+const showsSet = computed(
+  () =>
+    sight.value !== null &&
+    !desk.blink &&
+    (desk.step === "set" || (desk.overlay && (desk.step === "light" || desk.step === "props")) || desk.outside),
+);
 const placed = computed(() => ({
   left: `${desk.offset[0]}px`,
   top: `${desk.offset[1]}px`,
@@ -104,16 +140,32 @@ watch(
 );
 
 watch(
-  () => [props.shot, props.camera, models.models, showsView.value, desk.outside, desk.size] as const,
+  () =>
+    [
+      props.shot,
+      props.camera,
+      models.models,
+      showsView.value,
+      desk.outside,
+      desk.size,
+      desk.outsideView,
+      desk.cutAt,
+    ] as const,
   () => {
     if (!showsView.value || !viewCanvas.value || !props.camera) return;
-    view ??= new View3d(viewCanvas.value);
+    view ??= new View3d(viewCanvas.value, () => desk.turned++);
     const [w, h] = desk.size;
     const s = Math.min(1, 1500 / Math.max(frame.value.width, frame.value.height));
     const size = desk.outside
       ? { width: Math.round(w), height: Math.round(h) }
       : { width: Math.round(frame.value.width * s), height: Math.round(frame.value.height * s) };
-    view.show(props.shot, props.camera, models.models, size, desk.outside);
+    view.show(props.shot, props.camera, models.models, size, {
+      outside: desk.outside,
+      plate: plate.shown?.canvas ?? null,
+      look: desk.outsideView,
+      cutAt: desk.cutAt,
+    });
+    if (desk.outside) desk.turned++;
   },
   { flush: "post" },
 );
@@ -134,10 +186,10 @@ const local = (e: PointerEvent | WheelEvent | MouseEvent): Vec2 => {
   const box = root.value!.getBoundingClientRect();
   return [e.clientX - box.left, e.clientY - box.top];
 };
-const inside = (p: Vec2): Vec2 => [
-  Math.min(frame.value.width, Math.max(0, p[0])),
-  Math.min(frame.value.height, Math.max(0, p[1])),
-];
+/** A pixel of the plate; of the window when looking from outside. */
+const pixelAt = (at: Vec2): Vec2 => (desk.outside ? at : desk.toPlate(at));
+const inside = (p: Vec2): Vec2 =>
+  desk.outside ? p : [Math.min(frame.value.width, Math.max(0, p[0])), Math.min(frame.value.height, Math.max(0, p[1]))];
 
 /** The wipe's line on screen, when it is in use. */
 const wipeLine = computed(() => {
@@ -150,21 +202,30 @@ type Drag =
   | { kind: "pan"; from: Vec2; offset: Vec2 }
   | { kind: "handle"; handle: Handle; from: Vec2; grab: Vec2; moved: boolean; to: Vec2 }
   | { kind: "prop"; id: string; from: Vec2; start: Vec2; moved: boolean; to: Vec2 }
-  | { kind: "mark"; from: Vec2 };
+  | { kind: "mark"; from: Vec2; press: Vec2 }
+  | { kind: "set"; from: Vec2 };
 const drag = shallowRef<Drag | null>(null);
-const reach = () => 11 / desk.scale;
+const reach = () => 11 / desk.deskScale;
 
 /** The prop that is seen at a pixel. */
 const propAt = (pixel: Vec2): string | null =>
   props.camera && desk.step === "props" ? (view?.propAt(props.camera, pixel) ?? null) : null;
 
 function down(e: PointerEvent): void {
-  if (desk.outside) return;
+  const at = local(e);
+  const pixel = pixelAt(at);
+  if (desk.outside) {
+    // The view turns where nothing can be grabbed and no tool is in hand.
+    const grabs = e.button === 0 && (desk.marking || handleAt(handles.value, pixel, reach()) !== null);
+    if (!grabs || desk.pickingTie) {
+      if (e.button === 0 && !desk.pickingTie && desk.step === "set") pickPart(pixel);
+      return;
+    }
+    e.stopPropagation();
+  }
   root.value!.setPointerCapture(e.pointerId);
   root.value!.focus();
-  const at = local(e);
-  const pixel = desk.toPlate(at);
-  if (e.button === 1 || e.button === 2 || e.altKey) {
+  if (!desk.outside && (e.button === 1 || e.button === 2 || (e.altKey && !desk.marking))) {
     drag.value = { kind: "pan", from: at, offset: desk.offset };
     return;
   }
@@ -173,7 +234,11 @@ function down(e: PointerEvent): void {
     return;
   }
   if (desk.marking) {
-    drag.value = { kind: "mark", from: at };
+    if (sight.value && setTools.press(props.shot, sight.value, pixel)) {
+      drag.value = { kind: "set", from: pixel };
+      return;
+    }
+    drag.value = { kind: "mark", from: at, press: pixel };
     if (takesTwo()) {
       if (desk.started.length === 0) desk.started = [inside(pixel)];
     }
@@ -199,8 +264,23 @@ function down(e: PointerEvent): void {
     drag.value = { kind: "prop", id: prop, from: pixel, start: pixel, moved: false, to: pixel };
     return;
   }
+  if (desk.step === "set" && pickPart(pixel)) {
+    drag.value = { kind: "pan", from: at, offset: desk.offset };
+    return;
+  }
   desk.selected = null;
+  desk.face = null;
   drag.value = { kind: "pan", from: at, offset: desk.offset };
+}
+
+/** Selects the part of the set under a pixel; clicked again, its face there. True if there is one. */
+function pickPart(pixel: Vec2): boolean {
+  const picked = sight.value && drawing.faceAt(props.shot, sight.value, pixel);
+  if (!picked) return false;
+  const again = desk.selected === picked.part.id;
+  desk.selected = picked.part.id;
+  desk.face = again ? picked.face.id : null;
+  return true;
 }
 
 function changeOf(d: Extract<Drag, { kind: "handle" }>, pixel: Vec2) {
@@ -212,11 +292,11 @@ function changeOf(d: Extract<Drag, { kind: "handle" }>, pixel: Vec2) {
 /** Moves a prop over the ground by the way the pointer went there. */
 function propMove(id: string, from: Vec2, to: Vec2) {
   return (draft: Parameters<Handle["drag"]>[0]) => {
-    const { camera } = props;
     const prop = draft.props[id];
     const z = prop.placement.position[2];
-    const a = camera && pixelOnPlane(camera, from, groundPlane(z));
-    const b = camera && pixelOnPlane(camera, to, groundPlane(z));
+    const level = { normal: [0, 0, 1] as [number, number, number], offset: z };
+    const a = sight.value && onPlane(sight.value.ray(from), level);
+    const b = sight.value && onPlane(sight.value.ray(to), level);
     const before = store.work!.shot.props[id].placement.position;
     if (a && b) prop.placement.position = [before[0] + b[0] - a[0], before[1] + b[1] - a[1], z];
   };
@@ -224,10 +304,13 @@ function propMove(id: string, from: Vec2, to: Vec2) {
 
 function move(e: PointerEvent): void {
   const at = local(e);
-  const pixel = desk.toPlate(at);
+  const pixel = pixelAt(at);
   desk.pointer = inside(pixel);
   drawLoupe();
   const d = drag.value;
+  if (desk.marking && sight.value && desk.step === "set" && d?.kind !== "set")
+    drawing.look(props.shot, sight.value, inside(pixel), e.altKey);
+  if (d?.kind === "set" && sight.value) setTools.move(props.shot, sight.value, pixel, e.shiftKey);
   if (!d) {
     const handle = desk.marking ? null : handleAt(handles.value, pixel, reach());
     hot.value = handle?.key ?? null;
@@ -236,7 +319,7 @@ function move(e: PointerEvent): void {
   if (d.kind === "wipe") desk.wipeAt = Math.min(1, Math.max(0, pixel[0] / frame.value.width));
   if (d.kind === "pan") desk.offset = [d.offset[0] + at[0] - d.from[0], d.offset[1] + at[1] - d.from[1]];
   if (d.kind === "handle") {
-    if (!d.moved && Math.hypot(pixel[0] - d.from[0], pixel[1] - d.from[1]) * desk.scale < 2) return;
+    if (!d.moved && Math.hypot(pixel[0] - d.from[0], pixel[1] - d.from[1]) * desk.deskScale < 2) return;
     d.moved = true;
     d.to = pixel;
     store.preview(changeOf(d, pixel));
@@ -254,8 +337,9 @@ async function up(e: PointerEvent): Promise<void> {
   drag.value = null;
   if (!d) return;
   const at = local(e);
-  const pixel = inside(desk.toPlate(at));
+  const pixel = inside(pixelAt(at));
   try {
+    if (d.kind === "set" && sight.value) await setTools.release(props.shot, sight.value, pixel);
     if (d.kind === "handle" && d.moved) await store.commit(d.handle.edit, changeOf(d, d.to));
     if (d.kind === "prop" && d.moved)
       await store.commit(`Move ${props.shot.props[d.id].name}`, propMove(d.id, d.start, d.to));
@@ -263,7 +347,11 @@ async function up(e: PointerEvent): Promise<void> {
       const dragged = Math.hypot(at[0] - d.from[0], at[1] - d.from[1]) > 5;
       // A press and drag draws the whole edge; a click sets one end.
       if (takesTwo() && desk.started.length === 1 && !dragged && near(desk.started[0], pixel)) return;
-      await tools.click(pixel, props.shot, props.camera);
+      if (drawing.toolOf() && sight.value) {
+        if (dragged && (await drawing.drag(props.shot, sight.value, d.press, pixel))) return;
+        await drawing.click(props.shot, sight.value, pixel, e.altKey);
+      } else if (sight.value && (await setTools.click(props.shot, sight.value, pixel, e.altKey))) return;
+      else await tools.click(pixel, props.shot, props.camera);
     }
   } catch (error) {
     store.cancelPreview();
@@ -291,7 +379,9 @@ async function markByKey(e: KeyboardEvent, arrow: Vec2 | undefined): Promise<boo
   if (e.key === " " && desk.pointer) {
     const pixel = desk.pointer;
     if (takesTwo() && desk.started.length === 0) desk.started = [pixel];
-    else await tools.click(pixel, props.shot, props.camera);
+    else if (drawing.toolOf() && sight.value) await drawing.click(props.shot, sight.value, pixel, e.altKey);
+    else if (!(sight.value && (await setTools.click(props.shot, sight.value, pixel, e.altKey))))
+      await tools.click(pixel, props.shot, props.camera);
     return true;
   }
   return false;
@@ -301,6 +391,11 @@ async function markByKey(e: KeyboardEvent, arrow: Vec2 | undefined): Promise<boo
 async function key(e: KeyboardEvent): Promise<void> {
   const arrows: Record<string, Vec2> = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
   const arrow = arrows[e.key];
+  if (!e.ctrlKey && !e.metaKey && drawing.type(e.key)) {
+    e.preventDefault();
+    e.stopPropagation();
+    return;
+  }
   if (await markByKey(e, arrow)) {
     e.preventDefault();
     return;
@@ -326,7 +421,8 @@ async function key(e: KeyboardEvent): Promise<void> {
     desk.selected = null;
     if (gone) await store.commit(gone.name, gone.change);
   } else if (e.key === "Enter" && desk.marking) {
-    await tools.close(props.shot, props.camera);
+    if (drawing.toolOf() && sight.value) await drawing.enter(props.shot, sight.value);
+    else if (!(sight.value && (await setTools.enter(props.shot, sight.value)))) await tools.close(props.shot);
   } else if (e.key === "Tab" && !e.ctrlKey && handles.value.length > 0 && (desk.selected || desk.step === "camera")) {
     const points = handles.value.filter((h) => !h.to);
     const i = points.findIndex((h) => h.key === active.value);
@@ -390,7 +486,7 @@ const hint = computed(() =>
       ? `Looking through ${desk.lookThrough.name}`
       : desk.tieWorld && desk.tool === "tie"
         ? `Now click where ${desk.tieWorld.map((v) => v.toFixed(3)).join(", ")} is on the plate`
-        : prompt(desk.tool, desk.started.length),
+        : prompt(desk.tool, Math.max(desk.started.length, desk.drawn.length)),
 );
 
 /** Picks a corner of a model in the view from outside, as the world point of a tie. */
@@ -417,7 +513,7 @@ function pickTie(e: MouseEvent): void {
     tabindex="0"
     aria-label="Plate"
     data-test="desk"
-    @pointerdown="down"
+    @pointerdown.capture="down"
     @pointermove="move"
     @pointerup="up"
     @click="pickTie"
@@ -447,6 +543,18 @@ function pickTie(e: MouseEvent): void {
       :handles="desk.overlay || desk.step !== 'camera' ? handles : []"
       :hot="hot ?? active"
     />
+    <SetOverlay v-if="showsSet && sight" :shot="shot" :sight="sight" :preview="ghost" :step="desk.step === 'set'" />
+    <svg v-if="desk.outside && (desk.step === 'set' || desk.step === 'props')" class="grips" aria-hidden="true">
+      <circle
+        v-for="h in handles"
+        :key="h.key"
+        :cx="h.at[0]"
+        :cy="h.at[1]"
+        :r="hot === h.key ? 7 : desk.selected === h.owner ? 5 : 3.5"
+        :class="{ on: desk.selected === h.owner }"
+      />
+    </svg>
+    <SelectedTag v-if="sight && (desk.step === 'set' || desk.step === 'props')" :shot="shot" :sight="sight" />
     <div v-if="wipeLine !== null" class="wipe" :style="{ left: `${wipeLine}px` }"><i class="pi pi-arrows-h" /></div>
     <div v-if="loupeAt" class="loupe" :style="loupeAt">
       <canvas ref="loupeCanvas" :width="LOUPE" :height="LOUPE" />
@@ -481,6 +589,20 @@ function pickTie(e: MouseEvent): void {
 .layer.free {
   pointer-events: auto;
   background: #4a4948;
+}
+.grips {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+  pointer-events: none;
+}
+.grips circle {
+  fill: #f4f1ea;
+  stroke: #0009;
+}
+.grips circle.on {
+  fill: var(--accent);
 }
 .loupe {
   position: absolute;
@@ -523,7 +645,7 @@ function pickTie(e: MouseEvent): void {
 .hint {
   position: absolute;
   left: 50%;
-  top: 12px;
+  bottom: 10px;
   transform: translateX(-50%);
   background: #1f1e1ee0;
   padding: 5px 12px;

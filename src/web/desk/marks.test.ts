@@ -5,8 +5,13 @@ import type { Shot } from "#core/shot/schema";
 import { testShot } from "../../testing/shots.ts";
 import { edgeLetter, edgeTone, edgeWord } from "./edgeWords.ts";
 import { facetsOf, wallsOf } from "./facets.ts";
-import type { Loose } from "./marks.ts";
-import { deletion, freshId, handleAt, handlesOf } from "./marks.ts";
+import { makePart } from "#core/set/parts/make";
+import { typedVertex } from "#core/set/vertex";
+import { deletion } from "./deletion.ts";
+import { handleAt } from "./handles/handle.ts";
+import { handlesOf } from "./handles/index.ts";
+import type { Loose } from "./handles/loose.ts";
+import { freshId } from "./ids.ts";
 
 function shotOf(): Shot {
   const shot = testShot();
@@ -20,10 +25,11 @@ function shotOf(): Shot {
     [302, 100],
   ]);
   shot.lengths["length-1"] = newLength("length-1", [50, 400], [50, 300]);
-  shot.ties["tie-1"] = { id: "tie-1", pixel: [400, 50], world: [1, 2, 3], muted: false };
-  shot.horizon["horizon-1"] = { id: "horizon-1", pixel: [500, 240] };
+  shot.ties["tie-1"] = { id: "tie-1", plate: "main", pixel: [400, 50], world: [1, 2, 3], muted: false };
+  shot.horizon["horizon-1"] = { id: "horizon-1", plate: "main", pixel: [500, 240] };
   shot.gauges["tape-1"] = {
     id: "tape-1",
+    plate: "main",
     kind: "tape",
     points: [
       [10, 10],
@@ -40,7 +46,16 @@ const loose = (change: Partial<Loose> = {}): Loose => ({
   setStand: () => undefined,
   ...change,
 });
-const handles = (shot: Shot, with_: Loose = loose()) => handlesOf("camera", shot, null, false, new Map(), with_);
+const handles = (shot: Shot, with_: Loose = loose()) =>
+  handlesOf("camera", {
+    shot,
+    camera: null,
+    sight: null,
+    selected: null,
+    box: false,
+    heights: new Map(),
+    loose: with_,
+  });
 
 describe("what can be grabbed", () => {
   test("ends and bodies of edges, lengths, ties, horizon, gauges and the origin; nothing of a locked edge", () => {
@@ -135,23 +150,19 @@ describe("the set as facets", () => {
         [2, 1, 0],
         [0, 1, 0],
       ] as Vec3[]
-    ).map((world) => ({ world, pixel: null }));
-    shot.set["ground-1"] = { id: "ground-1", name: "Block", role: "blocker", kind: "ground", vertices, height: 1 };
-    expect(wallsOf(shot)).toHaveLength(4);
-    expect(facetsOf(shot)).toHaveLength(5);
-    expect(facetsOf(shot)[4].plane.offset).toBeCloseTo(1, 9);
-    shot.set["ground-1"].height = 0;
-    shot.set["wall-1"] = {
-      id: "wall-1",
-      name: "Wall",
-      role: "catcher",
-      kind: "wall",
-      on: "ground-1",
-      edge: 0,
-      height: 2,
+    ).map(typedVertex);
+    const block = { kind: "block" as const, base: vertices, height: 1, closed: false };
+    shot.set = { "block-1": makePart("block-1", "Block", block, "material-1", "blocker") };
+    expect(wallsOf(shot.set)).toHaveLength(4);
+    expect(facetsOf(shot.set)).toHaveLength(5);
+    expect(facetsOf(shot.set)[4].plane.offset).toBeCloseTo(1, 9);
+    const on = { part: "ground-1", face: "face", side: 0 };
+    shot.set = {
+      "ground-1": makePart("ground-1", "Ground", { kind: "polygon", vertices, holes: [] }, "material-1"),
+      "wall-1": makePart("wall-1", "Wall", { kind: "wall", on, foot: null, heights: [2, 2], thick: 0 }, "material-1"),
     };
-    expect(wallsOf(shot)).toHaveLength(1);
-    expect(facetsOf(shot)).toHaveLength(2);
+    expect(wallsOf(shot.set)).toHaveLength(1);
+    expect(facetsOf(shot.set)).toHaveLength(2);
   });
 });
 

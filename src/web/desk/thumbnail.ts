@@ -1,6 +1,6 @@
 import type { Vec2 } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
-import { wallCorners } from "#core/set/surfaces";
+import { allFaces } from "#core/set/faces";
 import type { Shot } from "#core/shot/schema";
 import { horizonLine, planeGrid, worldLine } from "./guides.ts";
 
@@ -44,16 +44,8 @@ export function drawMatch(
   }
   context.strokeStyle = "#f4f1ea";
   context.lineWidth = 1.5;
-  for (const surface of Object.values(shot.set)) {
-    const ring =
-      surface.kind === "ground"
-        ? surface.vertices.map((v) => v.world)
-        : surface.kind === "wall"
-          ? wallCorners(shot.set, surface)
-          : null;
-    if (!ring) continue;
-    ring.forEach((p, i) => line(worldLine(camera, p, ring[(i + 1) % ring.length], 6)));
-  }
+  for (const { face } of allFaces(shot.set))
+    for (const ring of face.rings) ring.forEach((p, i) => line(worldLine(camera, p, ring[(i + 1) % ring.length], 6)));
   context.restore();
 }
 

@@ -2,58 +2,19 @@ import { pickWorld } from "#core/match/gauges";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import { sub, toDegrees } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
-import { groundPlane, pixelOnLine, pixelOnPlane, projectPoint } from "#core/optics/camera";
-import { groundEdge } from "#core/set/surfaces";
+import { groundPlane, pixelOnPlane } from "#core/optics/camera";
+import { MAIN_PLATE } from "#core/plate/schema";
 import { newEdge, newLength } from "#core/match/schema";
 import type { Shot } from "#core/shot/schema";
 import { useDetector } from "../stores/detector.ts";
-import type { Tool } from "../stores/desk.ts";
 import { useDesk } from "../stores/desk.ts";
 import { useNotices } from "../stores/notices.ts";
 import { useProof } from "../stores/proof.ts";
 import { useShot } from "../stores/shot.ts";
 import { edgeWord } from "./edgeWords.ts";
 import { facetsOf } from "./facets.ts";
-import { followSighting, freshId } from "./marks.ts";
-
-/** What a tool wants of the next click, in words beside the pointer. */
-export function prompt(tool: Tool, count: number): string {
-  const texts: Record<Tool, string[]> = {
-    pick: [""],
-    "edge-x": ["Edge along X: click its − end", "now its + end"],
-    "edge-y": ["Edge along Y: click its − end", "now its + end"],
-    "edge-z": ["Edge along Z: click its lower end", "now its upper end"],
-    "edge-any": ["Straight edge, direction from the picture: click one end", "now the other"],
-    "edge-level": ["Level edge of its own direction: click one end", "now the other"],
-    "edge-free": ["Parallel edge of its own direction: click one end", "now the other"],
-    curve: ["Straight thing that the lens bends: click along it; Enter ends", "go on along it; Enter ends"],
-    origin: ["Click the world's origin on the ground"],
-    horizon: ["Click a point of the true horizon (sea, plain, or where level things meet)"],
-    tie: ["Tie point: click the pixel whose world point is known"],
-    length: ["Known length: click its start on the ground", "now its end"],
-    tape: ["Tape: click one end on the ground or the set", "now the other"],
-    line: ["Line on the ground: click its start", "now a second point; it goes on and up the walls"],
-    division: [
-      "Divide: click the four corners of something rectangular, going round",
-      "second corner",
-      "third corner",
-      "last corner",
-    ],
-    hold: ["Click the point that hand moves keep on its pixel (on the ground or the set)"],
-    ground: ["Ground: click its corners; Enter or the first corner closes it"],
-    wall: ["Click a side of the ground to stand a wall on it"],
-    post: ["Post: click the middle of its foot on the ground", "now the rim of its foot", "now its top"],
-    sighting: ["Sun: click the foot of something upright", "now its top", "now the tip of its shadow on the ground"],
-    lit: ["Click paving in the sun"],
-    shaded: ["Click the same surface in the shade"],
-    "lamp-place": ["Click the ground below the lamp"],
-    "lamp-aim": ["Click what the lamp shall shine on"],
-    focus: ["Click what shall be in focus: a prop or the set, as the proof shows it"],
-    closer: ["Look closer: click one corner of the part to render", "now the corner across"],
-    shadow: ["Shade that the plate already has: click around it; Enter closes it"],
-  };
-  return texts[tool][Math.min(count, texts[tool].length - 1)];
-}
+import { followSighting } from "./handles/light.ts";
+import { freshId } from "./ids.ts";
 
 /** Turns clicks on the plate into edits, by the tool in hand. */
 export function useTools() {
@@ -118,7 +79,7 @@ export function useTools() {
       case "horizon": {
         const id = freshId("horizon", shot.horizon);
         await finish("Mark horizon", id, (d) => {
-          d.horizon[id] = { id, pixel };
+          d.horizon[id] = { id, plate: MAIN_PLATE, pixel };
         });
         return;
       }
@@ -130,7 +91,13 @@ export function useTools() {
           "Mark tie point",
           id,
           (d) => {
-            d.ties[id] = { id, pixel, world: world.map((v) => Number(v.toFixed(4))) as Vec3, muted: false };
+            d.ties[id] = {
+              id,
+              plate: MAIN_PLATE,
+              pixel,
+              world: world.map((v) => Number(v.toFixed(4))) as Vec3,
+              muted: false,
+            };
           },
           true,
         );
@@ -145,7 +112,7 @@ export function useTools() {
           tool === "tape" ? "Lay tape" : "Draw line",
           id,
           (d) => {
-            d.gauges[id] = { id, kind: tool, points: [points[0], points[1]] };
+            d.gauges[id] = { id, plate: MAIN_PLATE, kind: tool, points: [points[0], points[1]] };
           },
           true,
         );
@@ -160,6 +127,7 @@ export function useTools() {
           (d) => {
             d.gauges[id] = {
               id,
+              plate: MAIN_PLATE,
               kind: "division",
               points: [points[0], points[1], points[2], points[3]],
               across: 2,
@@ -171,7 +139,7 @@ export function useTools() {
         return;
       }
       case "hold": {
-        const world = camera && pickWorld(camera, pixel, facetsOf(shot));
+        const world = camera && pickWorld(camera, pixel, facetsOf(shot.set));
         if (!world) {
           ground(camera, pixel);
           return;
@@ -197,81 +165,11 @@ export function useTools() {
         desk.drawer = "scale";
         return;
       }
-      case "ground": {
-        if (points.length > 3 && near(points[0], pixel)) {
-          await closeGround(points.slice(0, -1), shot, camera);
-          return;
-        }
-        if (!ground(camera, pixel)) return;
-        break;
-      }
-      case "wall": {
-        const hit = camera && nearestSide(shot, camera, pixel);
-        if (!hit || hit.distance > 14 / desk.scale) {
-          notices.say(
-            "warn",
-            "No side of the ground is there.",
-            "Draw the ground first, then click on one of its sides.",
-          );
-          return;
-        }
-        const id = freshId("wall", shot.set);
-        await finish(
-          "Stand wall",
-          id,
-          (d) => {
-            d.set[id] = {
-              id,
-              name: `Wall ${id.slice(5)}`,
-              role: "catcher",
-              kind: "wall",
-              on: hit.id,
-              edge: hit.edge,
-              height: 2,
-            };
-          },
-          true,
-        );
-        return;
-      }
-      case "post": {
-        if (points.length < 3) {
-          if (!ground(camera, pixel)) return;
-          break;
-        }
-        const foot = ground(camera, points[0]);
-        const rim = ground(camera, points[1]);
-        if (!foot || !rim || !camera) return;
-        const height = pixelOnLine(camera, points[2], foot, [0, 0, 1]);
-        if (height === null || height < 0.01) {
-          notices.say("warn", "The top must be above the foot.");
-          return;
-        }
-        const id = freshId("post", shot.set);
-        const radius = Math.max(0.01, Math.hypot(rim[0] - foot[0], rim[1] - foot[1]));
-        await finish(
-          "Stand post",
-          id,
-          (d) => {
-            d.set[id] = {
-              id,
-              name: `Post ${id.slice(5)}`,
-              role: "blocker",
-              kind: "post",
-              foot: { pixel: points[0], world: foot },
-              radius,
-              height,
-            };
-          },
-          true,
-        );
-        return;
-      }
       case "lamp-place":
       case "lamp-aim": {
         const lamp = shot.light.lamps[desk.selected ?? ""];
         if (!lamp || !camera) return;
-        const to = tool === "lamp-aim" ? pickWorld(camera, pixel, facetsOf(shot)) : ground(camera, pixel);
+        const to = tool === "lamp-aim" ? pickWorld(camera, pixel, facetsOf(shot.set)) : ground(camera, pixel);
         if (!to) return;
         await finish(
           tool === "lamp-aim" ? `Aim ${lamp.name}` : `Place ${lamp.name}`,
@@ -337,7 +235,7 @@ export function useTools() {
           "Sight the sun",
           "sighting",
           (d) => {
-            d.light.sighting = { foot: points[0], top: points[1], tip: points[2] };
+            d.light.sighting = { foot: points[0], top: points[1], tip: points[2], plate: MAIN_PLATE };
             if (camera) followSighting(d, camera);
           },
           true,
@@ -349,7 +247,11 @@ export function useTools() {
           tool === "lit" ? "Probe in the sun" : "Probe in the shade",
           tool,
           (d) => {
-            d.light[tool] = { pixel, radius: d.light[tool]?.radius ?? Math.round(Math.max(6, shot.plate.width / 100)) };
+            d.light[tool] = {
+              pixel,
+              radius: d.light[tool]?.radius ?? Math.round(Math.max(6, shot.plates.main.width / 100)),
+              plate: MAIN_PLATE,
+            };
           },
           true,
         );
@@ -360,7 +262,7 @@ export function useTools() {
           return;
         }
         break;
-      case "pick":
+      default:
         return;
     }
     desk.started = points;
@@ -368,28 +270,11 @@ export function useTools() {
 
   const near = (a: Vec2, b: Vec2) => Math.hypot(a[0] - b[0], a[1] - b[1]) * desk.scale < 10;
 
-  async function closeGround(points: Vec2[], shot: Shot, camera: Camera | null): Promise<void> {
-    const vertices = points.map((pixel) => ({ pixel, world: ground(camera, pixel) }));
-    if (points.length < 3 || vertices.some((v) => !v.world)) return;
-    const id = freshId("ground", shot.set);
-    await finish("Draw ground", id, (d) => {
-      d.set[id] = {
-        id,
-        name: `Ground ${id.slice(7)}`,
-        role: "catcher",
-        kind: "ground",
-        height: 0,
-        vertices: vertices.map((v) => ({ pixel: v.pixel, world: v.world! })),
-      };
-    });
-    desk.choose("pick");
-  }
-
   async function closeShadow(points: Vec2[], shot: Shot): Promise<void> {
     if (points.length < 3) return;
     const id = freshId("shade", shot.light.shadows);
     await finish("Mark shade", id, (d) => {
-      d.light.shadows[id] = { id, points, feather: 8, hidesSky: 1 };
+      d.light.shadows[id] = { id, plate: MAIN_PLATE, points, feather: 8, hidesSky: 1 };
     });
     desk.choose("pick");
   }
@@ -403,29 +288,10 @@ export function useTools() {
   }
 
   /** Enter: closes what takes any number of points. */
-  async function close(shot: Shot, camera: Camera | null): Promise<void> {
-    if (desk.tool === "ground") await closeGround(desk.started, shot, camera);
+  async function close(shot: Shot): Promise<void> {
     if (desk.tool === "shadow") await closeShadow(desk.started, shot);
     if (desk.tool === "curve") await closeCurve(desk.started, shot);
   }
 
   return { click, close };
-}
-
-/** The side of a ground polygon nearest to a pixel, with its distance in plate pixels. */
-function nearestSide(shot: Shot, camera: Camera, pixel: Vec2): { id: string; edge: number; distance: number } | null {
-  let best: { id: string; edge: number; distance: number } | null = null;
-  for (const surface of Object.values(shot.set)) {
-    if (surface.kind !== "ground") continue;
-    surface.vertices.forEach((_, edge) => {
-      const ends = groundEdge(shot.set, surface.id, edge);
-      const [a, b] = ends ? ends.map((w) => projectPoint(camera, w)) : [null, null];
-      if (!a || !b) return;
-      const [dx, dy] = [b[0] - a[0], b[1] - a[1]];
-      const t = Math.min(1, Math.max(0, ((pixel[0] - a[0]) * dx + (pixel[1] - a[1]) * dy) / (dx * dx + dy * dy || 1)));
-      const distance = Math.hypot(pixel[0] - a[0] - t * dx, pixel[1] - a[1] - t * dy);
-      if (!best || distance < best.distance) best = { id: surface.id, edge, distance };
-    });
-  }
-  return best;
 }

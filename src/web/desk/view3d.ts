@@ -1,6 +1,7 @@
 import * as THREE from "three";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
 import type { Vec2, Vec3 } from "#core/math/vec3";
+import { normalize, sub } from "#core/math/vec3";
 import type { Camera, Frame } from "#core/optics/camera";
 import { pixelToTangent } from "#core/optics/camera";
 import type { Model } from "#core/props/model";
@@ -8,7 +9,10 @@ import { COPY_FLOATS } from "#core/props/model";
 import { modelOf, placementOf } from "#core/props/placed";
 import { sunDirection } from "#core/light/rig";
 import { placementRotation } from "#core/props/transform";
-import { surfaceMesh } from "#core/set/surfaces";
+import { groundAlbedo, partMesh } from "#core/set/pieces";
+import type { OutsideView } from "../stores/desk.ts";
+import { projectedMaterial } from "./projected.ts";
+import type { Sight } from "./sight.ts";
 import type { Shot } from "#core/shot/schema";
 
 /**
@@ -19,6 +23,16 @@ import type { Shot } from "#core/shot/schema";
 const LOOKUP = [96, 64] as const;
 const OVERSCAN = 1.18;
 const modelGeometry = new WeakMap<Model, { group: THREE.Group }>();
+
+/** How the view is looked at. */
+export interface Looks {
+  outside: boolean;
+  /** The plate's picture, for the set to wear. */
+  plate: HTMLCanvasElement | null;
+  look: OutsideView;
+  /** Height above which the set is cut off; null for whole. */
+  cutAt: number | null;
+}
 
 export class View3d {
   private readonly renderer: THREE.WebGLRenderer;
@@ -36,8 +50,13 @@ export class View3d {
   private readonly flat = new THREE.OrthographicCamera(-1, 1, 1, -1, 0, 1);
   private outside = false;
   private queued = false;
+  private look: OutsideView = "orbit";
+  private readonly flatEye = new THREE.OrthographicCamera(-10, 10, 10, -10, -500, 500);
+  private readonly flatOrbit: OrbitControls;
+  private readonly seen = new THREE.WebGLRenderTarget(2048, 2048, { depthTexture: new THREE.DepthTexture(2048, 2048) });
+  private plateTexture: THREE.CanvasTexture | null = null;
 
-  constructor(canvas: HTMLCanvasElement) {
+  constructor(canvas: HTMLCanvasElement, onTurn: () => void) {
     this.renderer = new THREE.WebGLRenderer({ canvas, alpha: true, premultipliedAlpha: true, antialias: false });
     this.renderer.setClearColor(0, 0);
     this.renderer.shadowMap.enabled = true;
@@ -57,7 +76,16 @@ export class View3d {
     this.eye.up.set(0, 0, 1);
     this.orbit = new OrbitControls(this.eye, canvas);
     this.orbit.enabled = false;
-    this.orbit.addEventListener("change", () => this.draw());
+    this.flatEye.up.set(0, 0, 1);
+    this.flatOrbit = new OrbitControls(this.flatEye, canvas);
+    this.flatOrbit.enabled = false;
+    this.flatOrbit.enableRotate = false;
+    this.flatOrbit.mouseButtons.LEFT = THREE.MOUSE.PAN;
+    for (const orbit of [this.orbit, this.flatOrbit])
+      orbit.addEventListener("change", () => {
+        this.draw();
+        onTurn();
+      });
   }
 
   /** Shows a shot through its camera, or from outside, at a size in canvas pixels. */
@@ -66,18 +94,25 @@ export class View3d {
     camera: Camera,
     models: Map<string, Model>,
     size: { width: number; height: number },
-    outside: boolean,
+    { outside, plate, look, cutAt }: Looks,
   ): void {
-    const frame: Frame = { width: shot.plate.width, height: shot.plate.height };
+    const frame: Frame = { width: shot.plates.main.width, height: shot.plates.main.height };
     this.renderer.setSize(size.width, size.height, false);
     this.aim(camera, frame, size);
     const stepsOut = outside && !this.outside;
     this.outside = outside;
     this.fill(shot, models);
     this.light(shot);
-    this.showOutline(camera, frame, outside);
+    this.showOutline(camera, frame, outside, plate);
+    if (outside) this.wearPlate(camera, frame, plate, cutAt);
     if (stepsOut) this.stepBack(camera, shot);
-    this.orbit.enabled = outside;
+    if (look !== this.look || stepsOut) this.lookFrom(look, size);
+    this.orbit.enabled = outside && look === "orbit";
+    this.flatOrbit.enabled = outside && look !== "orbit";
+    const half = (this.flatEye.top - this.flatEye.bottom) / 2;
+    this.flatEye.left = (-half * size.width) / size.height;
+    this.flatEye.right = (half * size.width) / size.height;
+    this.flatEye.updateProjectionMatrix();
     this.eye.aspect = size.width / size.height;
     this.eye.updateProjectionMatrix();
     this.draw();
@@ -147,7 +182,7 @@ export class View3d {
     this.sun.intensity = strength;
     const sky = Math.max(...s, 1e-6);
     this.sky.color.setRGB(s[0] / sky, s[1] / sky, s[2] / sky);
-    this.sky.groundColor.setRGB(...shot.light.albedo.colour);
+    this.sky.groundColor.setRGB(...groundAlbedo(shot));
     this.sky.intensity = sky * Math.PI;
     this.sky.position.set(0, 0, 1);
     // The shadow's box holds all props with the length of their shadows.
@@ -176,24 +211,25 @@ export class View3d {
     });
     this.things.clear();
     for (const surface of Object.values(shot.set)) {
-      const mesh = surfaceMesh(shot.set, surface);
-      if (!mesh) continue;
+      const mesh = partMesh(shot.set, surface.id);
+      if (mesh.indices.length === 0 || surface.muted) continue;
       const geometry = new THREE.BufferGeometry();
       geometry.setAttribute("position", new THREE.BufferAttribute(mesh.positions, 3));
       geometry.setIndex(new THREE.BufferAttribute(mesh.indices, 1));
       geometry.computeVertexNormals();
       const solid = this.outside
-        ? new THREE.MeshLambertMaterial({
-            color: surface.role === "catcher" ? 0x8d8a85 : 0x6f6a73,
-            side: THREE.DoubleSide,
-          })
-        : surface.role === "catcher"
+        ? projectedMaterial(
+            // Walls of what is closed are seen from the side that they face: one looks into a room.
+            ["room", "shell"].includes(surface.kind) ? THREE.FrontSide : THREE.DoubleSide,
+            surface.flags.catches ? 0x9b9893 : 0x88839a,
+          )
+        : surface.flags.catches
           ? new THREE.ShadowMaterial({ opacity: 0.6, side: THREE.DoubleSide })
           : new THREE.MeshBasicMaterial({ colorWrite: false, side: THREE.DoubleSide });
       const object = new THREE.Mesh(geometry, solid);
       object.receiveShadow = true;
       object.userData.own = true;
-      if (surface.role === "blocker") object.renderOrder = -1;
+      if (!surface.flags.catches) object.renderOrder = -1;
       this.things.add(object);
     }
     for (const prop of Object.values(shot.props)) {
@@ -218,7 +254,7 @@ export class View3d {
   }
 
   /** The camera's pyramid and a metre grid, for the view from outside. */
-  private showOutline(camera: Camera, frame: Frame, outside: boolean): void {
+  private showOutline(camera: Camera, frame: Frame, outside: boolean, plate: HTMLCanvasElement | null): void {
     this.outline.clear();
     if (!outside) return;
     const points: THREE.Vector3[] = [];
@@ -245,12 +281,156 @@ export class View3d {
     const grid = new THREE.GridHelper(40, 40, 0xb0aca6, 0x84817d);
     grid.rotation.x = Math.PI / 2;
     this.outline.add(lines, grid);
+    if (!plate) return;
+    // The plate itself in the mouth of the pyramid.
+    const mouth = new THREE.BufferGeometry().setFromPoints([
+      corners[0],
+      corners[3],
+      corners[2],
+      corners[0],
+      corners[2],
+      corners[1],
+    ]);
+    mouth.setAttribute("uv", new THREE.Float32BufferAttribute([0, 1, 0, 0, 1, 0, 0, 1, 1, 0, 1, 1], 2));
+    const picture = new THREE.MeshBasicMaterial({
+      map: this.textureOf(plate),
+      side: THREE.DoubleSide,
+      transparent: true,
+      opacity: 0.85,
+    });
+    this.outline.add(new THREE.Mesh(mouth, picture));
+  }
+
+  private textureOf(plate: HTMLCanvasElement): THREE.CanvasTexture {
+    if (this.plateTexture?.image !== plate) {
+      this.plateTexture?.dispose();
+      this.plateTexture = new THREE.CanvasTexture(plate);
+      this.plateTexture.colorSpace = THREE.SRGBColorSpace;
+      this.plateTexture.generateMipmaps = false;
+      this.plateTexture.minFilter = THREE.LinearFilter;
+    }
+    return this.plateTexture;
+  }
+
+  /** Gives the set's materials the plate as the camera projects it, and what the camera sees first. */
+  private wearPlate(camera: Camera, frame: Frame, plate: HTMLCanvasElement | null, cutAt: number | null): void {
+    const wearing: THREE.ShaderMaterial[] = [];
+    for (const thing of this.things.children)
+      if (thing instanceof THREE.Mesh && thing.material instanceof THREE.ShaderMaterial) wearing.push(thing.material);
+    const lens = new THREE.Matrix4().multiplyMatrices(this.lens.projectionMatrix, this.lens.matrixWorldInverse);
+    const [r, d, f] = camera.rotation;
+    const move = camera.rotation.map(
+      (row) => -(row[0] * camera.position[0] + row[1] * camera.position[1] + row[2] * camera.position[2]),
+    );
+    // prettier-ignore
+    const toCamera = new THREE.Matrix4().set(
+      r[0], r[1], r[2], move[0],
+      d[0], d[1], d[2], move[1],
+      f[0], f[1], f[2], move[2],
+      0, 0, 0, 1,
+    );
+    for (const { uniforms: u } of wearing) {
+      u.hasPlate.value = plate ? 1 : 0;
+      u.plate.value = plate ? this.textureOf(plate) : null;
+      u.depth.value = this.seen.depthTexture;
+      u.lens.value = lens;
+      u.toCamera.value = toCamera;
+      u.focal.value = camera.focalPx;
+      u.principal.value.set(...camera.principal);
+      u.frame.value.set(frame.width, frame.height);
+      u.radial.value.set(camera.distortion.k1, camera.distortion.k2, camera.distortion.k3);
+      u.tangential.value.set(camera.distortion.p1, camera.distortion.p2);
+      u.cutAt.value = cutAt ?? 1e9;
+    }
+    // What stands before what, as the camera has it.
+    const plain = new THREE.MeshBasicMaterial({ side: THREE.DoubleSide });
+    this.scene.overrideMaterial = plain;
+    this.outline.visible = false;
+    this.renderer.setRenderTarget(this.seen);
+    this.renderer.clear();
+    this.renderer.render(this.scene, this.lens);
+    this.renderer.setRenderTarget(null);
+    this.outline.visible = true;
+    this.scene.overrideMaterial = null;
+    plain.dispose();
+  }
+
+  /** Takes the view from outside to one of its directions, with the set in the middle. */
+  private lookFrom(look: OutsideView, size: { width: number; height: number }): void {
+    this.look = look;
+    if (look === "orbit") return;
+    const box = new THREE.Box3();
+    for (const thing of this.things.children) box.expandByObject(thing);
+    if (box.isEmpty()) box.set(new THREE.Vector3(-4, -4, 0), new THREE.Vector3(4, 4, 3));
+    // The far ground would make everything else small.
+    const reach = 30;
+    const eye = this.lens.matrixWorld;
+    const at = new THREE.Vector3().setFromMatrixPosition(eye);
+    box.intersect(new THREE.Box3(at.clone().subScalar(reach), at.clone().addScalar(reach)));
+    box.expandByPoint(at);
+    const centre = box.getCenter(new THREE.Vector3());
+    const span = box.getSize(new THREE.Vector3());
+    const [across, up] = look === "plan" ? [span.x, span.y] : look === "front" ? [span.x, span.z] : [span.y, span.z];
+    const half = 0.58 * Math.max(up, (across * size.height) / size.width, 1);
+    this.flatEye.top = half;
+    this.flatEye.bottom = -half;
+    this.flatEye.zoom = 1;
+    const way = { plan: [0, 0, 1], front: [0, -1, 0], side: [1, 0, 0] }[look] as [number, number, number];
+    this.flatEye.up.set(0, look === "plan" ? 1 : 0, look === "plan" ? 0 : 1);
+    this.flatEye.position.copy(centre).addScaledVector(new THREE.Vector3(...way), 100);
+    this.flatOrbit.target.copy(centre);
+    this.flatOrbit.object.up.copy(this.flatEye.up);
+    this.flatEye.lookAt(centre);
+    this.flatOrbit.update();
+  }
+
+  private get outer(): THREE.PerspectiveCamera | THREE.OrthographicCamera {
+    return this.look === "orbit" ? this.eye : this.flatEye;
+  }
+
+  /** How the world is seen and pointed at from outside, in a window of that size. */
+  sight([width, height]: Vec2): Sight {
+    const camera = this.outer;
+    camera.updateMatrixWorld();
+    const all = new THREE.Matrix4().multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse);
+    const back = all.clone().invert();
+    const flat = camera instanceof THREE.OrthographicCamera;
+    const toScreen = (p: THREE.Vector4): Vec2 => [
+      ((p.x / p.w) * 0.5 + 0.5) * width,
+      (0.5 - (p.y / p.w) * 0.5) * height,
+    ];
+    const clip = (w: Vec3) => new THREE.Vector4(w[0], w[1], w[2], 1).applyMatrix4(all);
+    const near = (p: THREE.Vector4) => flat || p.w > 0.05;
+    const at = (x: number, y: number, z: number): Vec3 => {
+      const p = new THREE.Vector4(x, y, z, 1).applyMatrix4(back);
+      return [p.x / p.w, p.y / p.w, p.z / p.w];
+    };
+    return {
+      plate: false,
+      eye: [camera.position.x, camera.position.y, camera.position.z],
+      project: (world) => {
+        const p = clip(world);
+        return near(p) ? toScreen(p) : null;
+      },
+      ray: ([x, y]) => {
+        const [u, v] = [(x / width) * 2 - 1, 1 - (y / height) * 2];
+        const [from, to] = [at(u, v, -1), at(u, v, 1)];
+        return { from, direction: normalize(sub(to, from)) };
+      },
+      line: (a, b) => {
+        let [p, q] = [clip(a), clip(b)];
+        if (!near(p) && !near(q)) return [];
+        if (!near(p)) p = q.clone().lerp(p, (q.w - 0.05) / (q.w - p.w));
+        else if (!near(q)) q = p.clone().lerp(q, (p.w - 0.05) / (p.w - q.w));
+        return [toScreen(p), toScreen(q)];
+      },
+    };
   }
 
   /** The corner of a model nearest to where a ray from outside meets it; x and y from −1 to 1. Null beside all models. */
   vertexAt(x: number, y: number): Vec3 | null {
     const ray = new THREE.Raycaster();
-    ray.setFromCamera(new THREE.Vector2(x, y), this.eye);
+    ray.setFromCamera(new THREE.Vector2(x, y), this.outer);
     const [hit] = ray.intersectObjects(this.things.children, true);
     if (!hit?.face || !(hit.object instanceof THREE.Mesh)) return null;
     const positions = (hit.object.geometry as THREE.BufferGeometry).getAttribute("position");
@@ -303,7 +483,7 @@ export class View3d {
       const { renderer } = this;
       if (this.outside) {
         renderer.setRenderTarget(null);
-        renderer.render(this.scene, this.eye);
+        renderer.render(this.scene, this.outer);
         return;
       }
       renderer.setRenderTarget(this.target);
@@ -317,6 +497,9 @@ export class View3d {
 
   dispose(): void {
     this.orbit.dispose();
+    this.flatOrbit.dispose();
+    this.seen.dispose();
+    this.plateTexture?.dispose();
     this.target.dispose();
     this.renderer.dispose();
   }

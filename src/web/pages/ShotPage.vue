@@ -1,13 +1,16 @@
 <script setup lang="ts">
 import { useDropZone, useEventListener } from "@vueuse/core";
-import { computed, onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from "vue";
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from "vue";
 import { RouterLink, useRouter } from "vue-router";
 import { equivalents35mm } from "#core/optics/camera";
-import { edgeAxes } from "#core/match/requestOfShot";
 import { lightIsSet, lightWord } from "../desk/lightWords.ts";
 import PlateDesk from "../desk/PlateDesk.vue";
 import { useHand } from "../desk/hand.ts";
 import { handMoveOf } from "../desk/handSteps.ts";
+import CommandPalette from "../parts/CommandPalette.vue";
+import { useSill } from "../desk/sill.ts";
+import type { Command } from "../desk/commands.ts";
+import { commandOfKey, useCommands } from "../desk/commands.ts";
 import ShortcutSheet from "../parts/ShortcutSheet.vue";
 import CameraCards from "../sill/CameraCards.vue";
 import CompCards from "../sill/CompCards.vue";
@@ -17,7 +20,7 @@ import PlateCards from "../sill/PlateCards.vue";
 import PropCards from "../sill/PropCards.vue";
 import RenderCards from "../sill/RenderCards.vue";
 import SetCards from "../sill/SetCards.vue";
-import type { StepName, Tool } from "../stores/desk.ts";
+import type { StepName } from "../stores/desk.ts";
 import { STEPS, STEP_TITLES, useDesk } from "../stores/desk.ts";
 import { useFinals } from "../stores/finals.ts";
 import { useModels } from "../stores/models.ts";
@@ -52,6 +55,9 @@ const camera = computed(() => {
   return shot.solved?.camera ?? null;
 });
 
+const sillElement = useTemplateRef<HTMLElement>("cards");
+const { sillPixels, sillHeight, setSill, grabSill, fitSill } = useSill(sillElement);
+
 let left = false;
 onMounted(async () => {
   try {
@@ -59,7 +65,7 @@ onMounted(async () => {
     if (left) return;
     const shot = store.shot!;
     document.title = `${shot.name} · Red Harbor`;
-    desk.fit(shot.plate.width, shot.plate.height);
+    desk.fit(shot.plates.main.width, shot.plates.main.height);
     await plate.load(shot);
     if (left) return;
     await finals.follow(props.id);
@@ -98,10 +104,10 @@ const go = (step: StepName) => router.replace(`/shots/${props.id}/${step}`);
 const results = computed<Record<StepName, string>>(() => {
   const shot = store.shot;
   if (!shot) return { plate: "", camera: "", set: "", props: "", light: "", render: "", comp: "", handover: "" };
-  const frame = { width: shot.plate.width, height: shot.plate.height };
+  const frame = { width: shot.plates.main.width, height: shot.plates.main.height };
   const done = finals.list.filter((f) => f.status === "done").length;
   return {
-    plate: `${shot.plate.width} × ${shot.plate.height}`,
+    plate: `${shot.plates.main.width} × ${shot.plates.main.height}`,
     camera: shot.solved
       ? `${equivalents35mm(shot.solved.camera.focalPx, frame).diagonal.toFixed(1)} mm eq.`
       : "not solved",
@@ -134,41 +140,17 @@ const reached = computed<Record<StepName, boolean>>(() => {
   };
 });
 
-const TOOL_KEYS: Partial<Record<StepName, Record<string, Tool>>> = {
-  camera: {
-    x: "edge-x",
-    y: "edge-y",
-    z: "edge-z",
-    q: "edge-any",
-    e: "edge-level",
-    j: "edge-free",
-    r: "curve",
-    o: "origin",
-    l: "length",
-    h: "horizon",
-    i: "tie",
-    m: "tape",
-    n: "line",
-    s: "division",
-  },
-  set: { g: "ground", a: "wall", t: "post" },
-  light: { s: "sighting", n: "lit", m: "shaded", h: "shadow" },
-  render: { j: "closer", o: "focus" },
-};
+const palette = ref(false);
+const commands = useCommands({ go: (step) => void go(step), sheet: () => (sheet.value = true) });
 
-/** Takes the selected edge to be tried elsewhere; nothing is solved with it. */
-function tryThere(): void {
-  const edge = desk.selected ? store.shot?.edges[desk.selected] : undefined;
-  if (desk.trial || !edge || !store.shot) {
-    desk.trial = null;
-    return;
+/** Does a command of the palette; what belongs to another step goes there first. */
+async function run(command: Command): Promise<void> {
+  palette.value = false;
+  if (command.steps && !command.steps.includes(desk.step)) {
+    await go(command.steps[0]);
+    await nextTick();
   }
-  desk.trial = { of: edge.id, axis: edgeAxes(store.shot).get(edge.id) ?? edge.axis, points: [...edge.points] };
-  desk.selected = "trial";
-}
-
-function toggleProof(): void {
-  if (store.shot) proof.toggle(store.shot);
+  command.run();
 }
 
 /** True where keys are typed text; a switch or slider that holds the focus leaves the shortcuts alone. */
@@ -186,6 +168,11 @@ function key(e: KeyboardEvent): void {
     else store.undo();
     return;
   }
+  if ((e.ctrlKey || e.metaKey) && k === "k") {
+    e.preventDefault();
+    palette.value = !palette.value;
+    return;
+  }
   const move = desk.step === "camera" && store.shot?.match.by === "hand" && !desk.marking ? handMoveOf(e) : null;
   if (move && !desk.selected && !(e.target as HTMLElement).closest(".p-slider, .p-togglebutton, select")) {
     e.preventDefault();
@@ -193,29 +180,9 @@ function key(e: KeyboardEvent): void {
     return;
   }
   if (e.ctrlKey || e.metaKey || e.altKey) return;
-  const digit = Number(e.key);
-  const tool = TOOL_KEYS[desk.step]?.[k];
-  if (digit >= 1 && digit <= 8) void go(STEPS[digit - 1]);
-  else if (tool) desk.choose(desk.tool === tool ? "pick" : tool);
-  else if (e.key === "Escape") {
-    desk.choose("pick");
-    desk.trial = null;
-    desk.lookThrough = null;
-    desk.pickingTie = false;
-    store.cancelPreview();
-  } else if (k === "f" && store.shot) desk.fit(store.shot.plate.width, store.shot.plate.height);
-  else if (k === "v") desk.overlay = !desk.overlay;
-  else if (k === "k") desk.sillDown = !desk.sillDown;
-  else if (k === "u" && desk.step === "camera") desk.box = !desk.box;
-  else if (k === "c" && ["set", "props", "camera"].includes(desk.step)) desk.outside = !desk.outside;
-  else if (k === "a" && desk.step === "camera") desk.checks.cross = !desk.checks.cross;
-  else if (k === "t" && desk.step === "camera") tryThere();
-  else if (k === "p") toggleProof();
-  else if (k === "w") desk.compare = desk.compare === "wipe" ? "picture" : "wipe";
-  else if (k === "d") desk.compare = desk.compare === "difference" ? "picture" : "difference";
-  else if (k === "b") desk.blink = true;
-  else if (e.key === "?") sheet.value = true;
-  else return;
+  const command = commandOfKey(commands, desk.step, k);
+  if (!command) return;
+  command.run();
   e.preventDefault();
 }
 const keyUp = (e: KeyboardEvent) => {
@@ -237,7 +204,25 @@ async function dropFile(files: File[] | null, event: DragEvent): Promise<void> {
   <main ref="page" class="shot" :class="{ over }">
     <PlateDesk v-if="store.shot" :shot="store.shot" :camera="camera" class="plate" />
     <div v-else class="plate waiting">Opening the shot …</div>
-    <section v-if="store.shot" class="sill" :class="{ down: desk.sillDown }">
+    <section
+      v-if="store.shot"
+      class="sill"
+      :class="{ down: desk.sillDown }"
+      :style="desk.sillDown ? undefined : { height: sillHeight }"
+    >
+      <div
+        v-if="!desk.sillDown"
+        class="edge"
+        role="separator"
+        aria-orientation="horizontal"
+        aria-label="Edge of the sill"
+        tabindex="0"
+        data-test="sill-edge"
+        @pointerdown="grabSill"
+        @dblclick="fitSill"
+        @keydown.up.prevent="setSill(sillPixels + 16)"
+        @keydown.down.prevent="setSill(sillPixels - 16)"
+      />
       <nav class="course" aria-label="Steps">
         <RouterLink to="/" class="home" title="All shots"
           ><img src="/mark.svg" alt="All shots" width="20" height="20"
@@ -299,10 +284,10 @@ async function dropFile(files: File[] | null, event: DragEvent): Promise<void> {
           </button>
         </div>
       </nav>
-      <div v-if="!desk.sillDown" class="cards">
+      <div v-if="!desk.sillDown" ref="cards" class="cards">
         <PlateCards v-if="desk.step === 'plate'" :shot="store.shot" />
         <CameraCards v-else-if="desk.step === 'camera'" :shot="store.shot" />
-        <SetCards v-else-if="desk.step === 'set'" :shot="store.shot" />
+        <SetCards v-else-if="desk.step === 'set'" :shot="store.shot" :camera="camera" />
         <PropCards v-else-if="desk.step === 'props'" ref="propCards" :shot="store.shot" :camera="camera" />
         <LightCards v-else-if="desk.step === 'light'" :shot="store.shot" :camera="camera" />
         <RenderCards v-else-if="desk.step === 'render'" :shot="store.shot" />
@@ -310,7 +295,8 @@ async function dropFile(files: File[] | null, event: DragEvent): Promise<void> {
         <HandOverCards v-else :shot="store.shot" />
       </div>
     </section>
-    <ShortcutSheet v-if="sheet" v-model="sheet" />
+    <ShortcutSheet v-if="sheet" v-model="sheet" :commands="commands" />
+    <CommandPalette v-if="palette" :commands="commands" :step="desk.step" @close="palette = false" @run="run" />
   </main>
 </template>
 
@@ -333,12 +319,24 @@ async function dropFile(files: File[] | null, event: DragEvent): Promise<void> {
 }
 .sill {
   background: var(--band);
-  height: clamp(216px, 27vh, 330px);
+  position: relative;
   display: grid;
   grid-template-rows: 38px 1fr;
 }
 .sill.down {
   height: 38px;
+}
+.edge {
+  position: absolute;
+  inset: -4px 0 auto 0;
+  height: 8px;
+  cursor: ns-resize;
+  z-index: 6;
+}
+.edge:hover,
+.edge:focus-visible {
+  background: var(--accent);
+  opacity: 0.6;
 }
 .course {
   display: grid;

@@ -6,6 +6,8 @@ import type { Camera } from "#core/optics/camera";
 import { shotFrame } from "#core/plate/schema";
 import type { Shot } from "#core/shot/schema";
 import { useNotices } from "../stores/notices.ts";
+import { faceNormal } from "#core/set/face";
+import { allFaces } from "#core/set/faces";
 import { useShot } from "../stores/shot.ts";
 
 /** The place from above, X to the right and Y up. The camera is dragged over it; its far end turns it. */
@@ -19,9 +21,10 @@ const kept = shallowRef<[number, number, number, number] | null>(null);
 
 const things = computed(() => {
   const rings: { id: string; points: Vec2[] }[] = [];
-  for (const s of Object.values(props.shot.set)) {
-    if (s.kind === "ground") rings.push({ id: s.id, points: s.vertices.map((v) => [v.world[0], v.world[1]]) });
-  }
+  // What lies level is seen from above.
+  for (const { part, face } of allFaces(props.shot.set))
+    if (Math.abs(faceNormal(face)[2]) > 0.5)
+      rings.push({ id: `${part.id} ${face.id}`, points: face.rings[0].map((p) => [p[0], p[1]]) });
   const feet = Object.values(props.shot.props).map((p) => ({
     id: p.id,
     at: [p.placement.position[0], p.placement.position[1]] as Vec2,

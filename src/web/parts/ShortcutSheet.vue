@@ -1,46 +1,37 @@
 <script setup lang="ts">
 import Dialog from "primevue/dialog";
+import type { Command } from "../desk/commands.ts";
+import type { StepName } from "../stores/desk.ts";
+import { STEPS, STEP_TITLES } from "../stores/desk.ts";
 
 defineModel<boolean>({ required: true });
+const props = defineProps<{ commands: Command[] }>();
+
+const shownKey = (key: string) => (key === "escape" ? "Esc" : key.length === 1 ? key.toUpperCase() : key);
+/** Keys of the one list of commands, those of all steps and then step by step. */
+const listed = (step: StepName | null): [string, string][] =>
+  props.commands
+    .filter((c) => c.key !== null && !/^[1-8]$/.test(c.key) && (step ? c.steps?.includes(step) : !c.steps))
+    .map((c) => [shownKey(c.key!), c.label]);
+
 const GROUPS: { title: string; keys: [string, string][] }[] = [
   {
     title: "Anywhere",
     keys: [
       ["1 … 8", "the steps of the shot"],
-      ["Ctrl Z", "take back"],
-      ["Ctrl Shift Z", "do again"],
-      ["F", "whole plate"],
+      ["Ctrl K", "what to do: the palette"],
+      ["Ctrl Z, Ctrl Shift Z", "take back, do again"],
       ["wheel, right drag", "zoom about the pointer, pan"],
-      ["V", "marks and guides on or off"],
-      ["K", "sill down or up"],
-      ["P", "proof on or off"],
-      ["W", "wipe"],
-      ["B", "hold: the plate alone"],
-      ["D", "difference from the plate"],
-      ["?", "this sheet"],
-    ],
-  },
-  {
-    title: "Marks",
-    keys: [
-      ["X, Y, Z", "edge along that axis (Camera)"],
-      ["Q, E, J, R", "edge from the picture, level, parallel, curved (Camera)"],
-      ["O, L, H, I", "origin, known length, horizon, tie point (Camera)"],
-      ["T", "try the selected edge elsewhere (Camera)"],
-      ["M, N, S", "tape, line up walls, divide (Camera)"],
-      ["U, A", "test box, directions at the pointer (Camera)"],
-      ["G, A, T", "ground, wall, post (Set)"],
-      ["C", "look from outside (Camera, Set, Props)"],
-      ["S, N, M, H", "sighting, probes, shaded region (Light)"],
-      ["J, O", "look closer, focus (Render)"],
+      ...listed(null),
       ["Tab", "next handle"],
       ["arrows", "nudge by a tenth of a pixel, Shift by one"],
       ["arrows, Space", "with a tool: move its pointer, set a point"],
+      ["Alt", "while drawing: lets go of what draws the point"],
       ["Delete", "delete what is selected"],
-      ["Enter", "close the polygon"],
-      ["Esc", "end the tool"],
+      ["Enter", "close the outline; set the length that was typed"],
     ],
   },
+  ...STEPS.map((step) => ({ title: STEP_TITLES[step], keys: listed(step) })).filter((group) => group.keys.length > 0),
   {
     title: "Match by hand (Shift: fine)",
     keys: [
@@ -79,12 +70,14 @@ const GROUPS: { title: string; keys: [string, string][] }[] = [
 
 <style scoped>
 .columns {
-  display: grid;
-  grid-template-columns: 1fr 1.15fr 1fr;
-  gap: 24px;
+  columns: 3;
+  column-gap: 24px;
 }
 h4 {
-  margin: 0 0 6px;
+  margin: 10px 0 4px;
+}
+section {
+  break-inside: avoid;
 }
 .line {
   display: grid;

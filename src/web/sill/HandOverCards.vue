@@ -8,7 +8,7 @@ const props = defineProps<{ shot: Shot }>();
 const finals = useFinals();
 const done = computed(() => finals.list.filter((f) => f.status === "done"));
 const full = (f: { width: number; height: number }) =>
-  f.width === props.shot.plate.width && f.height === props.shot.plate.height;
+  f.width === props.shot.plates.main.width && f.height === props.shot.plates.main.height;
 
 const FILES = [
   { name: "picture.png", label: "Finished picture", note: "PNG in the plate's own profile and bits" },
@@ -56,8 +56,8 @@ function saveDocument(): void {
     <h3>Shot</h3>
     <button class="plain" @click="saveDocument"><i class="pi pi-download" /> Shot document (JSON)</button>
     <p class="quiet" style="margin: 6px 0 0">For “harbor render” on the command line, beside plate and models.</p>
-    <p v-if="shot.plate.owner || shot.plate.licence" class="quiet">
-      Plate: {{ shot.plate.owner || "owner not said" }}, {{ shot.plate.licence || "licence not said" }}
+    <p v-if="shot.plates.main.owner || shot.plates.main.licence" class="quiet">
+      Plate: {{ shot.plates.main.owner || "owner not said" }}, {{ shot.plates.main.licence || "licence not said" }}
     </p>
   </section>
 </template>

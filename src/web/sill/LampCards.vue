@@ -8,7 +8,8 @@ import { groundPlane, pixelOnPlane } from "#core/optics/camera";
 import type { Shot } from "#core/shot/schema";
 import type { ShotLamp } from "#core/light/schema";
 import { LAMP_KINDS, newLamp } from "#core/light/schema";
-import { deletion, freshId } from "../desk/marks.ts";
+import { deletion } from "../desk/deletion.ts";
+import { freshId } from "../desk/ids.ts";
 import LengthField from "../parts/LengthField.vue";
 import { fromHex, toHex } from "../parts/hexColour.ts";
 import NumberField from "../parts/NumberField.vue";
@@ -28,7 +29,7 @@ const chosen = computed(() => props.shot.light.lamps[desk.selected ?? ""] ?? nul
 /** Two metres and a half above the ground that the middle of the picture shows. */
 function landing(): Vec3 {
   const { camera, shot } = props;
-  const at = camera && pixelOnPlane(camera, [shot.plate.width / 2, shot.plate.height * 0.7], groundPlane());
+  const at = camera && pixelOnPlane(camera, [shot.plates.main.width / 2, shot.plates.main.height * 0.7], groundPlane());
   return at ? [at[0], at[1], 2.5] : [0, 0, 2.5];
 }
 

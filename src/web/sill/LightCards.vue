@@ -3,7 +3,6 @@ import Button from "primevue/button";
 import Select from "primevue/select";
 import ToggleSwitch from "primevue/toggleswitch";
 import { computed, ref } from "vue";
-import { GROUND_ALBEDOS } from "#core/light/balance";
 import { sunFromSighting } from "#core/light/sighting";
 import type { ProbeResult } from "#core/render/probeShot";
 import type { Vec3 } from "#core/math/vec3";
@@ -11,8 +10,10 @@ import { toDegrees } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 import { linearToSrgb } from "#core/colour/srgb";
 import type { Shot } from "#core/shot/schema";
+import { MATERIAL_PRESETS, fromPreset } from "#core/set/materials";
+import { materialAt, pickFace } from "#core/set/pick";
 import { formatLength } from "#core/units/length";
-import { deletion } from "../desk/marks.ts";
+import { deletion } from "../desk/deletion.ts";
 import DrawerRow from "../parts/DrawerRow.vue";
 import NumberField from "../parts/NumberField.vue";
 import ToolButton from "../parts/ToolButton.vue";
@@ -41,23 +42,28 @@ const sighted = computed(() => {
 });
 const swatch = (c: readonly number[], s: number) =>
   `rgb(${c.map((v) => Math.round(255 * Math.min(1, Math.max(0, linearToSrgb(v * s))))).join(" ")})`;
-const options = [
-  ...GROUND_ALBEDOS.map((a) => ({ label: `${a.name}, ${a.value}`, value: a.name })),
-  { label: "typed", value: "Typed" },
-];
+/** What the surface under the lit probe is made of: its albedo is what light is weighed against. */
+const material = computed(() => {
+  const { set, materials, ground } = props.shot;
+  const picked = light.value.lit && props.camera ? pickFace(set, props.camera, light.value.lit.pixel) : null;
+  return (picked && materialAt(props.shot, picked)) ?? materials[ground] ?? Object.values(materials)[0];
+});
+const options = MATERIAL_PRESETS.map((p) => ({ label: `${p.name}, ${p.albedo}`, value: p.name }));
 
-function chooseAlbedo(name: string): void {
-  const found = GROUND_ALBEDOS.find((a) => a.name === name);
+function choosePreset(name: string): void {
+  const preset = MATERIAL_PRESETS.find((p) => p.name === name);
+  if (!preset || !material.value) return;
+  const { id } = material.value;
   void store.commit("Choose albedo", (d) => {
-    d.light.albedo = found
-      ? { name, colour: [found.value, found.value, found.value], spread: found.spread }
-      : { ...d.light.albedo, name: "Typed" };
+    const { albedo, name: named } = fromPreset(preset, id);
+    Object.assign(d.materials[id], { albedo, name: named });
   });
 }
 const typeAlbedo = (k: number, v: number) =>
   store.commit("Type albedo", (d) => {
-    d.light.albedo.colour[k] = v;
-    d.light.albedo.name = "Typed";
+    const { albedo } = d.materials[material.value.id];
+    albedo.colour[k] = v;
+    albedo.source = "typed";
   });
 
 async function balance(): Promise<void> {
@@ -162,15 +168,17 @@ const tintOf = (k: number, v: number) =>
       <div class="row" style="margin-top: 5px">
         <span class="quiet">The surface is</span>
         <Select
-          :model-value="light.albedo.name"
+          :model-value="material.name"
           :options="options"
           option-label="label"
           option-value="value"
+          :placeholder="material.name"
           aria-label="Surface"
-          @update:model-value="chooseAlbedo"
+          title="The material under the lit probe; more of it under Set, Surfaces"
+          @update:model-value="choosePreset"
         />
         <NumberField
-          v-for="(c, k) in light.albedo.colour"
+          v-for="(c, k) in material.albedo.colour"
           :key="k"
           :model-value="c"
           :label="`Albedo ${'RGB'[k]}`"
@@ -210,7 +218,8 @@ const tintOf = (k: number, v: number) =>
         {{ (last.shaded.openSky * 100).toFixed(0) }} %; level ± {{ (last.levelSigma * 100).toFixed(0) }} %
       </p>
       <p v-else class="quiet num" style="margin: 3px 0 0">
-        plate units; level ± {{ ((light.albedo.spread / light.albedo.colour[1]) * 100).toFixed(0) }} % from the albedo
+        plate units; level ± {{ ((material.albedo.spread / material.albedo.colour[1]) * 100).toFixed(0) }} % from the
+        albedo
       </p>
     </section>
     <section class="card" style="flex: 1.1">
@@ -246,28 +255,6 @@ const tintOf = (k: number, v: number) =>
             :max="10"
             @update:model-value="(v) => set('Change prop level', (l) => (l.propLevel = v))"
         /></span>
-        <span title="What it reflects straight down, against glass of index 1.5: water 0.5, planed wood 0.7, varnish 1"
-          >Ground gloss</span
-        >
-        <span class="row">
-          <NumberField
-            :model-value="light.gloss"
-            label="Gloss"
-            narrow
-            :min="0"
-            :max="1"
-            @update:model-value="(v) => set('Change gloss', (l) => (l.gloss = v))"
-          />
-          <span class="quiet">rough</span>
-          <NumberField
-            :model-value="light.glossRoughness"
-            label="Gloss roughness"
-            narrow
-            :min="0"
-            :max="1"
-            @update:model-value="(v) => set('Change gloss roughness', (l) => (l.glossRoughness = v))"
-          />
-        </span>
       </div>
     </section>
     <section class="card" style="flex: 0.7">

@@ -16,50 +16,52 @@ const UNITS = [
 ] as const;
 
 const text = (key: "owner" | "licence", value: string) =>
-  store.commit(key === "owner" ? "Change owner" : "Change licence", (d) => (d.plate[key] = value));
+  store.commit(key === "owner" ? "Change owner" : "Change licence", (d) => (d.plates.main[key] = value));
 </script>
 
 <template>
   <section class="card" style="flex: 1.1">
     <h3>Plate</h3>
     <div class="facts">
-      <span>File</span><span>{{ shot.plate.fileName }}</span>
+      <span>File</span><span>{{ shot.plates.main.fileName }}</span>
       <span>Frame</span>
-      <span class="num">{{ shot.plate.width }} × {{ shot.plate.height }} px, {{ shot.plate.encoding.bits }} bit</span>
+      <span class="num"
+        >{{ shot.plates.main.width }} × {{ shot.plates.main.height }} px, {{ shot.plates.main.encoding.bits }} bit</span
+      >
       <span>Colour</span>
-      <span>{{ shot.plate.profile ? "own ICC profile, kept" : "sRGB" }}</span>
+      <span>{{ shot.plates.main.profile ? "own ICC profile, kept" : "sRGB" }}</span>
     </div>
     <label class="row" style="margin-top: 8px"
       ><ToggleSwitch
-        :model-value="shot.plate.drawing"
+        :model-value="shot.plates.main.drawing"
         data-test="drawing"
         @update:model-value="
           (v: boolean) =>
-            store.commit(v ? 'The plate is a drawing' : 'The plate is a photo', (d) => (d.plate.drawing = v))
+            store.commit(v ? 'The plate is a drawing' : 'The plate is a photo', (d) => (d.plates.main.drawing = v))
         "
       />
       a drawing or design</label
     >
-    <p v-if="shot.plate.drawing" class="quiet" style="margin: 2px 0 0">
+    <p v-if="shot.plates.main.drawing" class="quiet" style="margin: 2px 0 0">
       Its lines are taken as off by some pixels and its lens as unknown; parts that contradict are named.
     </p>
   </section>
   <section class="card" style="flex: 1.2">
     <h3>From the camera (EXIF)</h3>
-    <div v-if="Object.values(shot.plate.exif).some((v) => v !== null)" class="facts">
-      <span>Camera</span><span>{{ shot.plate.exif.camera ?? "not said" }}</span>
+    <div v-if="Object.values(shot.plates.main.exif).some((v) => v !== null)" class="facts">
+      <span>Camera</span><span>{{ shot.plates.main.exif.camera ?? "not said" }}</span>
       <span>Lens</span>
       <span>
-        {{ shot.plate.exif.lens ?? "not said" }}
-        <span v-if="shot.plate.exif.focalMm" class="num">· {{ shot.plate.exif.focalMm }} mm</span>
+        {{ shot.plates.main.exif.lens ?? "not said" }}
+        <span v-if="shot.plates.main.exif.focalMm" class="num">· {{ shot.plates.main.exif.focalMm }} mm</span>
       </span>
       <span>35 mm equivalent</span>
       <span class="num">{{
-        shot.plate.exif.equivalentMm ? `${shot.plate.exif.equivalentMm} mm, by the diagonal` : "not said"
+        shot.plates.main.exif.equivalentMm ? `${shot.plates.main.exif.equivalentMm} mm, by the diagonal` : "not said"
       }}</span>
-      <span>Taken</span><span class="num">{{ shot.plate.exif.taken ?? "not said" }}</span>
-      <template v-if="(shot.plate.exif.orientation ?? 1) !== 1">
-        <span>Orientation</span><span>turned upright as EXIF says ({{ shot.plate.exif.orientation }})</span>
+      <span>Taken</span><span class="num">{{ shot.plates.main.exif.taken ?? "not said" }}</span>
+      <template v-if="(shot.plates.main.exif.orientation ?? 1) !== 1">
+        <span>Orientation</span><span>turned upright as EXIF says ({{ shot.plates.main.exif.orientation }})</span>
       </template>
     </div>
     <p v-else class="quiet">The file carries no EXIF. The lens follows from the marks.</p>
@@ -75,13 +77,15 @@ const text = (key: "owner" | "licence", value: string) =>
     <label class="line"
       >Owner
       <InputText
-        :model-value="shot.plate.owner"
+        :model-value="shot.plates.main.owner"
         data-test="owner"
         @change="text('owner', ($event.target as HTMLInputElement).value)"
     /></label>
     <label class="line"
       >Licence
-      <InputText :model-value="shot.plate.licence" @change="text('licence', ($event.target as HTMLInputElement).value)"
+      <InputText
+        :model-value="shot.plates.main.licence"
+        @change="text('licence', ($event.target as HTMLInputElement).value)"
     /></label>
     <label class="line">
       Lengths in

@@ -15,7 +15,8 @@ import type { Shot } from "#core/shot/schema";
 import { plainProp } from "#core/props/schema";
 import { formatLength } from "#core/units/length";
 import { api } from "../api.ts";
-import { deletion, freshId } from "../desk/marks.ts";
+import { deletion } from "../desk/deletion.ts";
+import { freshId } from "../desk/ids.ts";
 import LengthField from "../parts/LengthField.vue";
 import { fromHex, toHex } from "../parts/hexColour.ts";
 import NumberField from "../parts/NumberField.vue";
@@ -46,7 +47,7 @@ function landing(): Vec3 {
   const { camera, shot } = props;
   if (!camera) return [0, 0, 0];
   for (const v of [0.62, 0.75, 0.9]) {
-    const at = pixelOnPlane(camera, [shot.plate.width / 2, shot.plate.height * v], groundPlane());
+    const at = pixelOnPlane(camera, [shot.plates.main.width / 2, shot.plates.main.height * v], groundPlane());
     if (at && Math.hypot(at[0] - camera.position[0], at[1] - camera.position[1]) < 40) return at;
   }
   return [0, 0, 0];

@@ -32,7 +32,7 @@ const DRAWERS = [
 ] as const;
 const SIZES = [25, 50, 100, 200];
 const render = computed(() => props.shot.render);
-const size = computed(() => sizeAt(props.shot.plate, render.value.percent));
+const size = computed(() => sizeAt(props.shot.plates.main, render.value.percent));
 const left = computed(() => (proof.state === "working" ? (proof.picture?.secondsLeft ?? null) : null));
 
 const set = (name: string, change: (r: RenderChoice) => void) => store.commit(name, (d) => change(d.render));

@@ -2,7 +2,9 @@ import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
 import type { FoundLens, Proposal } from "#core/detect/propose";
 import type { Vec2, Vec3 } from "#core/math/vec3";
-import type { Camera } from "#core/optics/camera";
+import type { Camera, Plane } from "#core/optics/camera";
+import type { PartName } from "#core/set/parts/index";
+import type { Drawn } from "#core/set/parts/kind";
 
 export const STEPS = ["plate", "camera", "set", "props", "light", "render", "comp", "handover"] as const;
 export type StepName = (typeof STEPS)[number];
@@ -35,9 +37,16 @@ export type Tool =
   | "line"
   | "division"
   | "hold"
-  | "ground"
-  | "wall"
-  | "post"
+  | `part-${PartName}`
+  | "plane-face"
+  | "plane-side"
+  | "plane-points"
+  | "shell-face"
+  | "shell-inset"
+  | "shell-cut"
+  | "shell-around"
+  | "pick-material"
+  | "ruler"
   | "sighting"
   | "lit"
   | "shaded"
@@ -50,6 +59,30 @@ export type Tool =
 /** The drawers of the Camera step's sill. */
 export const DRAWERS = ["marks", "scale", "lens", "answers", "checks", "hand", "notes"] as const;
 export type Drawer = (typeof DRAWERS)[number];
+
+export type SetDrawer = "build" | "surfaces" | "measure";
+/** How the set lies over the plate. */
+export const OVERLAYS = ["lines", "faces", "hidden", "off"] as const;
+export type SetOverlayMode = (typeof OVERLAYS)[number];
+
+/** A plane that is drawn on instead of what lies under the pointer. */
+export interface WorkingPlane {
+  name: string;
+  plane: Plane;
+}
+
+/** What the next click of a drawing tool would set. */
+export interface Aim {
+  drawn: Drawn;
+  /** What draws it there, for the pointer; empty where it is free. */
+  snap: string;
+  /** Metres from the point before; null for the first. */
+  metres: number | null;
+}
+
+/** The view from outside: free, or straight along an axis. */
+export const OUTSIDE_VIEWS = ["orbit", "plan", "front", "side"] as const;
+export type OutsideView = (typeof OUTSIDE_VIEWS)[number];
 
 export type LightDrawer = "sky" | "lamps";
 export type RenderDrawer = "render" | "layers" | "focus" | "finals";
@@ -99,6 +132,21 @@ export const useDesk = defineStore("desk", () => {
   const pictureStrength = ref(1);
   const outside = ref(false);
   const drawer = ref<Drawer>("marks");
+  const setDrawer = ref<SetDrawer>("build");
+  const setOverlay = ref<SetOverlayMode>("lines");
+  const plane = shallowRef<WorkingPlane | null>(null);
+  /** Points of the part that is being drawn, and where the next one would go. */
+  const drawn = shallowRef<Drawn[]>([]);
+  const aim = shallowRef<Aim | null>(null);
+  /** A length that is typed while a point is drawn. */
+  const typed = ref("");
+  /** Face of the selected part. */
+  const face = ref<string | null>(null);
+  /** How high the view from outside is cut off, metres; null for whole. */
+  const cutAt = ref<number | null>(null);
+  const outsideView = ref<OutsideView>("orbit");
+  /** Counts turns of the view from outside, so that what lies over it follows. */
+  const turned = ref(0);
   const lightDrawer = ref<LightDrawer>("sky");
   const renderDrawer = ref<RenderDrawer>("render");
   const checks = ref<Checks>({
@@ -155,6 +203,9 @@ export const useDesk = defineStore("desk", () => {
   function choose(next: Tool): void {
     tool.value = next;
     started.value = [];
+    drawn.value = [];
+    aim.value = null;
+    typed.value = "";
     if (next !== "length") preset.value = null;
     if (next !== "tie") tieWorld.value = null;
   }
@@ -163,12 +214,15 @@ export const useDesk = defineStore("desk", () => {
     step.value = next;
     choose("pick");
     selected.value = null;
+    face.value = null;
     trial.value = null;
     lookThrough.value = null;
     pickingTie.value = false;
     if (!["props", "set", "camera"].includes(next)) outside.value = false;
   }
 
+  /** Pixels of the window a pixel that is pointed at has: the plate's, or one when looking from outside. */
+  const deskScale = computed(() => (outside.value ? 1 : scale.value));
   const marking = computed(() => tool.value !== "pick");
   return {
     step,
@@ -189,6 +243,16 @@ export const useDesk = defineStore("desk", () => {
     outside,
     drawer,
     lightDrawer,
+    setDrawer,
+    setOverlay,
+    plane,
+    drawn,
+    aim,
+    typed,
+    face,
+    cutAt,
+    outsideView,
+    turned,
     renderDrawer,
     checks,
     plateStrength,
@@ -206,6 +270,7 @@ export const useDesk = defineStore("desk", () => {
     previewing,
     lookThrough,
     marking,
+    deskScale,
     toScreen,
     toPlate,
     fit,

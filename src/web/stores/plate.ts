@@ -23,7 +23,7 @@ export const usePlate = defineStore("plate", () => {
 
   /** Shows the plate of a shot. Throws if the server does not have it. */
   async function load(shot: Shot): Promise<void> {
-    const { codes: hash, width, height, encoding } = shot.plate;
+    const { codes: hash, width, height, encoding } = shot.plates.main;
     wanted = hash;
     if (shown.value?.hash === hash) return;
     shown.value = null;

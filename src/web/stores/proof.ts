@@ -2,8 +2,10 @@ import type { Remote } from "comlink";
 import { wrap } from "comlink";
 import { defineStore } from "pinia";
 import { ref, shallowRef } from "vue";
+import type { PlateAlbedo } from "#core/render/plateAlbedo";
 import type { ProbeResult } from "#core/render/probeShot";
 import type { Shot } from "#core/shot/schema";
+import { staleKey } from "#core/shot/stale";
 import type { Region } from "#core/trace/tiles";
 import type { ProofAsks, ProofOrder, ProofPicture, ProofReport } from "../workers/proof.worker.ts";
 
@@ -57,23 +59,9 @@ export const useProof = defineStore("proof", () => {
     picture.value = r;
   }
 
-  /** What of a shot the picture depends on. */
-  const keyOf = (shot: Shot) =>
-    JSON.stringify([
-      shot.solved?.camera,
-      shot.set,
-      shot.props,
-      shot.light,
-      shot.focus,
-      shot.render.seed,
-      shot.render.limit,
-      shot.render.denoise,
-      region.value,
-    ]);
-
   function render(shot: Shot): void {
     if (!on.value || !shot.solved) return;
-    const key = `${keyOf(shot)}${target.value}`;
+    const key = `${staleKey(shot, "develop")}${JSON.stringify(region.value)}${target.value}`;
     if (key === sent) return;
     sent = key;
     laid.value = false;
@@ -137,8 +125,18 @@ export const useProof = defineStore("proof", () => {
     return asks!.probe(shot);
   }
 
+  /** Reflectance of the surface under a patch of the plate, by the light that reaches it. Interrupts the render. */
+  async function albedo(shot: Shot, pixel: [number, number], radius: number): Promise<PlateAlbedo | string> {
+    worker ??= start();
+    sent = "";
+    const found = await asks!.albedo(shot, [...pixel], radius);
+    render(shot);
+    return found;
+  }
+
   return {
     on,
+    albedo,
     laid,
     toggle,
     state,

@@ -215,10 +215,10 @@ describe("edits that change what the camera is solved from", () => {
       const body = { ...structuredClone(kept.get("quay")!), code: "stale", taken: [sent[0][0]], theirs };
       return Promise.reject(new ApiFailure(409, "stale", "", "", body));
     };
-    await store.commit("Own", (d) => (d.plate.owner = "Me"));
+    await store.commit("Own", (d) => (d.plates.main.owner = "Me"));
     await turn();
     expect(sent.map((s) => s.length)).toEqual([2, 1]);
-    expect(kept.get("quay")!.shot).toMatchObject({ name: "Once", unit: "cm", plate: { owner: "Me" } });
+    expect(kept.get("quay")!.shot).toMatchObject({ name: "Once", unit: "cm", plates: { main: { owner: "Me" } } });
     expect(store.work!.undo.map((e) => e.name)).toEqual(["Rename", "Own"]);
     expect(store.saving).toBe("saved");
   });

@@ -6,11 +6,14 @@ import { importGlb } from "#core/exchange/gltf";
 import { decodeCodes } from "#core/image/profile";
 import { resampleRows, sizeAt } from "#core/image/resize";
 import type { ProbeResult } from "#core/render/probeShot";
+import type { PlateAlbedo } from "#core/render/plateAlbedo";
+import { plateAlbedo } from "#core/render/plateAlbedo";
 import { probeShot } from "#core/render/probeShot";
 import type { Model } from "#core/props/model";
 import { lightWeights, scaleProp } from "#core/comp/weights";
 import { traceSceneOf } from "#core/render/scene";
 import type { Shot } from "#core/shot/schema";
+import { staleKey } from "#core/shot/stale";
 import { borderNotice, catcherBorder } from "#core/trace/border";
 import { denoiseParts } from "#core/trace/denoise";
 import type { FillMap } from "#core/trace/fill";
@@ -23,7 +26,7 @@ import type { Kernel } from "#core/trace/kernel";
 import { MEMORY_PAGES } from "#core/trace/kernel";
 import { GENERATION_ADDRESS, SceneMemory, scratchAddress } from "#core/trace/memory";
 import { meanNoise } from "#core/trace/noise";
-import type { TraceScene } from "#core/trace/scene";
+import type { Picture, TraceScene } from "#core/trace/scene";
 import type { FillJob, Region, TileJob, TileReport } from "#core/trace/tiles";
 import { TILE_SIZE, rewindTiles } from "#core/trace/tiles";
 import type { LoadedScene } from "#core/trace/upload";
@@ -75,7 +78,8 @@ export type ProofReport =
 interface ProbeOrder {
   kind: "probe";
   shot: Shot;
-  tell: (result: ProbeResult | string) => void;
+  ask: (kernel: Kernel, memory: SceneMemory, plate: Picture) => void;
+  fail: (message: string) => void;
 }
 type Order = Exclude<ProofOrder, { kind: "asks" }> | ProbeOrder;
 
@@ -120,30 +124,7 @@ let live: Live | null = null;
 let fill: { key: string; samples: number; map: FillMap } | null = null;
 
 /** What the samples depend on: a change of anything else only develops them anew. */
-function traceKey({ shot, region }: RenderOrder): string {
-  const { density, tint, propLevel, sighting, lit, shaded, ...light } = shot.light;
-  void [density, tint, propLevel, sighting, lit, shaded];
-  const { seed, limit } = shot.render;
-  const props = Object.values(shot.props).map((p) => ({ ...p, name: "" }));
-  return JSON.stringify([
-    shot.plate.codes,
-    shot.solved?.camera,
-    shot.set,
-    props,
-    light,
-    shot.focus,
-    seed,
-    limit,
-    region,
-  ]);
-}
-
-/** What the light on the bare set depends on. */
-function fillKey(shot: Shot): string {
-  const { sun, sunIrradiance, skyRadiance, albedo, gloss, glossRoughness, shadows, lamps } = shot.light;
-  const light = [sun, sunIrradiance, skyRadiance, albedo, gloss, glossRoughness, shadows, lamps];
-  return JSON.stringify([shot.plate.codes, shot.solved?.camera, shot.set, light]);
-}
+const traceKey = ({ shot, region }: RenderOrder): string => `${staleKey(shot, "film")}${JSON.stringify(region)}`;
 
 async function startEngine(): Promise<Engine> {
   const response = await fetch("/kernel.wasm");
@@ -179,12 +160,12 @@ async function bytesOf(hash: string): Promise<Uint8Array<ArrayBuffer>> {
 }
 
 async function loadFiles(shot: Shot) {
-  if (plate?.hash !== shot.plate.codes) {
-    const { encoding, width, height } = shot.plate;
-    const codes = await fetchCodes(shot.plate);
+  if (plate?.hash !== shot.plates.main.codes) {
+    const { encoding, width, height } = shot.plates.main;
+    const codes = await fetchCodes(shot.plates.main);
     const linear = decodeCodes(codes, encoding);
     plate = {
-      hash: shot.plate.codes,
+      hash: shot.plates.main.codes,
       decoded: { width, height, encoding, codes, linear },
       picture: { width, height, pixels: linear },
     };
@@ -264,7 +245,7 @@ async function load(e: Engine, order: RenderOrder, key: string, small: boolean):
   });
   aimFilm(e.scene, loaded, part.y0);
   const samples = small ? 4 : 24;
-  const wanted = fillKey(shot);
+  const wanted = staleKey(shot, "fill");
   if (scene.props.length === 0) fill = null;
   else if (fill && fill.key === wanted && fill.samples >= samples) reuseFill(e.scene, loaded, fill.map);
   else {
@@ -420,7 +401,7 @@ async function probe(order: ProbeOrder): Promise<void> {
   // It builds a scene of its own in the same memory.
   live = null;
   e.loader.forget();
-  order.tell(probeShot(e.kernel, e.scene, order.shot, picture));
+  order.ask(e.kernel, e.scene, picture);
 }
 
 const asks = {
@@ -433,10 +414,21 @@ const asks = {
   },
   /** Sun and sky from the shot's probes, or a sentence why not. Interrupts the render. */
   probe: (shot: Shot): Promise<ProbeResult | string> =>
-    new Promise((tell) => {
-      void take({ kind: "probe", shot, tell });
-    }),
+    measured(shot, (kernel, memory, picture) => probeShot(kernel, memory, shot, picture)),
+  /** Reflectance of what a patch of the plate shows, or a sentence why not. Interrupts the render. */
+  albedo: (shot: Shot, pixel: [number, number], radius: number): Promise<PlateAlbedo | string> =>
+    measured(shot, (kernel, memory, picture) => plateAlbedo(kernel, memory, shot, picture, pixel, radius)),
 };
+
+/** A measurement in the tracer's memory, as soon as what is under way lets go of it. */
+const measured = <T>(
+  shot: Shot,
+  read: (kernel: Kernel, memory: SceneMemory, plate: Picture) => T,
+): Promise<T | string> =>
+  new Promise((tell) => {
+    const ask: ProbeOrder["ask"] = (kernel, memory, picture) => tell(read(kernel, memory, picture));
+    void take({ kind: "probe", shot, ask, fail: tell });
+  });
 export type ProofAsks = typeof asks;
 
 async function drain(): Promise<void> {
@@ -450,7 +442,7 @@ async function drain(): Promise<void> {
       else report({ kind: "stopped" });
     } catch (error) {
       live = null;
-      if (order.kind === "probe") order.tell((error as Error).message);
+      if (order.kind === "probe") order.fail((error as Error).message);
       else report({ kind: "failed", message: (error as Error).message });
     }
     done = order;
@@ -461,7 +453,7 @@ async function drain(): Promise<void> {
 async function take(order: Order): Promise<void> {
   // What is overtaken is told, so that nobody waits for it.
   if (latest?.kind === "probe" && latest !== order && !probing.has(latest))
-    latest.tell("Something newer was asked for.");
+    latest.fail("Something newer was asked for.");
   const same =
     live !== null && (order.kind === "render" ? traceKey(order) === live.key : order.kind === "stop" && order.keep);
   latest = order;

@@ -37,7 +37,7 @@ const facts = computed(() => {
   const camera = byHand.value ? props.shot.solved?.camera : solver.answer?.camera;
   const sigma = byHand.value ? null : solver.answer?.sigmaWidened;
   if (!camera) return null;
-  const { focalMm, equivalentMm } = props.shot.plate.exif;
+  const { focalMm, equivalentMm } = props.shot.plates.main.exif;
   // EXIF's pair of focal lengths tells the sensor's size where it was not given.
   const figures = lensFigures(camera.focalPx, whole.value, props.shot.lens.sensorMm);
   const mm =

@@ -27,13 +27,13 @@ const solver = useSolver();
 const library = useLibrary();
 const notices = useNotices();
 const cameraSearch = ref("");
-const lensSearch = ref(props.shot.plate.exif.lens ?? "");
+const lensSearch = ref(props.shot.plates.main.exif.lens ?? "");
 const kitName = ref("");
 
 onMounted(() => Promise.all([library.openDatabase(), library.openKits()]).catch(notices.fail));
 
 const lens = computed(() => props.shot.lens);
-const exif = computed(() => props.shot.plate.exif);
+const exif = computed(() => props.shot.plates.main.exif);
 const frame = computed(() => shotFrame(props.shot));
 /** The whole picture that the lens made; the plate may be a part of it. */
 const whole = computed(() => lens.value.crop ?? frame.value);

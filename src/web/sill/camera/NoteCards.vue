@@ -8,7 +8,7 @@ import type { NoteKind, NoteValue } from "#core/notes/schema";
 import type { Shot } from "#core/shot/schema";
 import { NOTE_KINDS } from "#core/notes/schema";
 import { api } from "../../api.ts";
-import { freshId } from "../../desk/marks.ts";
+import { freshId } from "../../desk/ids.ts";
 import LengthField from "../../parts/LengthField.vue";
 import NumberField from "../../parts/NumberField.vue";
 import TextField from "../../parts/TextField.vue";
@@ -38,9 +38,14 @@ const DEFAULT_SHARE: Partial<Record<NoteKind, number>> = { height: 0.05, lens: 0
 const add = (kind: NoteKind) =>
   store.commit(`Note ${WORDS[kind]}`, (d) => {
     const id = freshId("note", d.notes.values);
-    const value = { height: 1.5, lens: d.plate.exif.focalMm ?? 35, width: 1, time: null, white: 5500, other: null }[
-      kind
-    ];
+    const value = {
+      height: 1.5,
+      lens: d.plates.main.exif.focalMm ?? 35,
+      width: 1,
+      time: null,
+      white: 5500,
+      other: null,
+    }[kind];
     const share = DEFAULT_SHARE[kind];
     d.notes.values[id] = {
       id,
@@ -74,7 +79,7 @@ async function use(n: NoteValue): Promise<void> {
     notices.say("good", `${n.label || "Measured size"}: click its two ends on the plate.`);
   } else if (n.kind === "lens") {
     const frame = props.shot.lens.crop ?? shotFrame(props.shot);
-    const { focalMm, equivalentMm } = props.shot.plate.exif;
+    const { focalMm, equivalentMm } = props.shot.plates.main.exif;
     const sensor =
       props.shot.lens.sensorMm ?? (focalMm && equivalentMm ? sensorFromCrop(equivalentMm / focalMm, frame) : null);
     const focalPx = focalFromFigure("mm", value, frame, sensor);

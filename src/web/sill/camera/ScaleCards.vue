@@ -10,7 +10,7 @@ import type { Yardstick } from "#core/match/yardsticks";
 import type { Shot } from "#core/shot/schema";
 import type { ShotLength } from "#core/match/schema";
 import { formatLength } from "#core/units/length";
-import { deletion } from "../../desk/marks.ts";
+import { deletion } from "../../desk/deletion.ts";
 import LengthField from "../../parts/LengthField.vue";
 import NumberField from "../../parts/NumberField.vue";
 import TextField from "../../parts/TextField.vue";

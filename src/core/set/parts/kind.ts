@@ -1,0 +1,114 @@
+import * as v from "valibot";
+import type { Vec2, Vec3 } from "../../math/vec3.ts";
+import type { Plane } from "../../optics/camera.ts";
+import { Id, MOST, Text } from "../../schema/fields.ts";
+import type { Face } from "../face.ts";
+import { FlagsSchema } from "../roles.ts";
+import type { SetVertex } from "../vertex.ts";
+import type { SetRecord } from "./index.ts";
+
+/** What every part of the set has, whatever its kind. */
+export const partBase = {
+  id: Id,
+  name: Text,
+  flags: FlagsSchema,
+  /** What it is made of, and faces of it that are made of something else, by their ids. */
+  material: Id,
+  faceMaterials: v.pipe(v.record(Text, Id), v.maxEntries(MOST.things, "has too many entries")),
+  /** Neither seen nor counted, without being deleted. */
+  muted: v.boolean(),
+};
+
+/** What of a part comes from its kind and not from everything that parts have. */
+export type Shape<P> = Omit<P, keyof typeof partBase>;
+
+/** A vertex that was placed on the plate, with the normal of the plane that it keeps when the camera changes. */
+export interface Placed {
+  vertex: SetVertex;
+  normal: Vec3;
+}
+
+/** Something of a part that can be grabbed, on the plate as well as from outside. */
+export interface PartHandle<P> {
+  /** Unique within the part. */
+  key: string;
+  at: Vec3;
+  /** Name of the edit that a drag makes. */
+  edit: string;
+  /** Where it may go: over a plane, or along a line through it. */
+  along: { plane: Plane } | { direction: Vec3 };
+  /** Changes a draft of the part; the pixel is where it was put on the plate, null elsewhere. */
+  put: (part: P, to: Vec3, pixel: Vec2 | null) => void;
+}
+
+/** A number of a part that can be typed. */
+export interface PartField<P> {
+  key: string;
+  label: string;
+  unit: "length" | "count" | "degrees";
+  value: number;
+  least: number;
+  put: (part: P, value: number) => void;
+}
+
+/** A point that was clicked for a new part. */
+export interface Drawn {
+  pixel: Vec2 | null;
+  world: Vec3;
+  /** Normal of the surface under it. */
+  normal: Vec3;
+  /** Face that it lies on; null for the bare ground. */
+  on: { part: string; face: string } | null;
+  /** The side of a face that was clicked, where the tool asks for one. */
+  side?: { part: string; face: string; number: number; ends: [Vec3, Vec3] };
+}
+
+/**
+ * What a click of a drawing tool takes: a point of any face or the ground, which sets the plane; a point of that plane; a
+ * point above the last one along the plane's normal; a point upright above the first one; or a side of a face.
+ */
+export type Take = "surface" | "plane" | "rise" | "upright" | "side";
+
+/** How a part is drawn on the plate. */
+export interface DrawTool<P> {
+  /** What its button says. */
+  label: string;
+  icon: string;
+  /** Keyboard shortcut in the Set step. */
+  key: string;
+  /** What the next click does, by its number; the last one goes on. */
+  hints: string[];
+  takes: Take[];
+  /** For outlines of any number of points: the least; Enter or the first point closes them. The clicks in `takes` after `outline` follow. */
+  outline?: number;
+  /** The new part's own figures, or a sentence that says why there is none. */
+  build: (points: Drawn[], context: DrawContext) => Shape<P> | string;
+}
+
+export interface DrawContext {
+  /** The working plane, facing the camera. */
+  plane: Plane;
+  eye: Vec3;
+  set: SetRecord;
+  selected: string | null;
+}
+
+/** Everything that a kind of part is. A part's own file has all of it. */
+export interface PartKind<P> {
+  title: string;
+  schema: v.GenericSchema<unknown, P>;
+  /** Its faces in the world, outwards; empty where what it stands on is gone. */
+  faces: (part: P, set: SetRecord) => Face[];
+  vertices: (part: P, set: SetRecord) => Placed[];
+  /** Directions and angles that turn with the world, besides the vertices. */
+  turn?: (part: P, move: (direction: Vec3) => Vec3) => void;
+  /** Ids of the parts that it stands on. */
+  on?: (part: P) => string[];
+  handles: (part: P, set: SetRecord) => PartHandle<P>[];
+  fields: (part: P, set: SetRecord) => PartField<P>[];
+  /** Role of a new one. */
+  role?: "catcher" | "blocker" | "solid" | "bounce";
+  draw: DrawTool<P> | null;
+}
+
+export const LEVEL: Vec3 = [0, 0, 1];

@@ -1,0 +1,30 @@
+import { bareFacesOf } from "../bare.ts";
+import type { Part, SetRecord } from "../parts/index.ts";
+import { kindOf } from "../parts/index.ts";
+import type { Shell } from "../parts/shell.ts";
+import type { Body } from "./make.ts";
+import { bodyOf } from "./make.ts";
+
+/** A part as a shell of the same faces, with their ids, so that openings and materials stay on them. A sentence where it has none. */
+export function asShell(set: SetRecord, id: string): Shell | string {
+  const part = set[id];
+  if (!part) return "That part is gone.";
+  if (part.kind === "shell") return part;
+  if (part.kind === "opening") return "An opening is no shell. Turn the part that it is cut into into one.";
+  const faces = bareFacesOf(set, id);
+  if (faces.length === 0) return `${part.name} has no faces: what it stands on is gone.`;
+  const placed = kindOf(part)
+    .vertices(part, set)
+    .map(({ vertex }) => vertex);
+  const { name, flags, material, faceMaterials, muted } = part;
+  return { id, name, flags, material, faceMaterials, muted, kind: "shell", ...bodyOf(faces, placed) };
+}
+
+/** The same shell with another body; materials of faces that are gone are dropped. */
+export function withBody(shell: Shell, body: Body): Shell {
+  const kept = Object.entries(shell.faceMaterials).filter(([face]) => body.faces[face]);
+  return { ...shell, ...body, faceMaterials: Object.fromEntries(kept) };
+}
+
+/** True for a part that can be turned into a shell. */
+export const turnsIntoShell = (part: Part): boolean => part.kind !== "shell" && part.kind !== "opening";

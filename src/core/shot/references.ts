@@ -1,0 +1,69 @@
+import type { Finding } from "../match/request.ts";
+import { uncountedLengths } from "../match/requestOfShot.ts";
+import { kindOf } from "../set/parts/index.ts";
+import type { Shot } from "./schema.ts";
+
+/** Who points at whom in the document. The one owner of that: deleting asks here, and what points at nothing is a finding. */
+
+export interface Reference {
+  /** Id of what points, and what it is called. */
+  from: string;
+  name: string;
+  /** What it needs the other for. */
+  as: "stands on" | "lies on" | "is made of" | "is made of, beyond the set";
+}
+
+/** What points at a thing, by its id. */
+export function referencesTo(shot: Shot, id: string): Reference[] {
+  const found: Reference[] = [];
+  for (const part of Object.values(shot.set)) {
+    const { name } = part;
+    if (kindOf(part).on?.(part).includes(id)) found.push({ from: part.id, name, as: "stands on" });
+    if (part.material === id || Object.values(part.faceMaterials).includes(id))
+      found.push({ from: part.id, name, as: "is made of" });
+  }
+  for (const length of Object.values(shot.lengths))
+    if (length.on === id) found.push({ from: length.id, name: length.name || length.id, as: "lies on" });
+  if (shot.ground === id) found.push({ from: "ground", name: "The ground", as: "is made of, beyond the set" });
+  return found;
+}
+
+/** Parts that cannot stay when a part goes, since they stand on it; with it, the last first. */
+export function fallsWith(shot: Shot, id: string): string[] {
+  const gone = [id];
+  for (const at of gone)
+    for (const { from, as } of referencesTo(shot, at)) if (as === "stands on" && !gone.includes(from)) gone.push(from);
+  return gone.reverse();
+}
+
+/** Removes a part of the set from a draft, with what stands on it. */
+export function removePart(draft: Shot, id: string): void {
+  for (const gone of fallsWith(draft, id)) delete draft.set[gone];
+}
+
+/** Removes a material from a draft: what was made of it is then made of another. */
+export function removeMaterial(draft: Shot, id: string, instead: string): void {
+  for (const part of Object.values(draft.set)) {
+    if (part.material === id) part.material = instead;
+    for (const [face, of] of Object.entries(part.faceMaterials)) if (of === id) delete part.faceMaterials[face];
+  }
+  if (draft.ground === id) draft.ground = instead;
+  delete draft.materials[id];
+}
+
+/** What points at something that is gone, by name. */
+export function danglingFindings(shot: Shot): Finding[] {
+  const findings = uncountedLengths(shot);
+  const say = (id: string, message: string) =>
+    findings.push({ code: "reference-gone", severity: "warning", message, ids: [id] });
+  for (const part of Object.values(shot.set)) {
+    const missing = (kindOf(part).on?.(part) ?? []).filter((on) => !shot.set[on]);
+    if (missing.length > 0) say(part.id, `${part.name} stands on something that is gone. Delete it, or draw it anew.`);
+    const made = [part.material, ...Object.values(part.faceMaterials)];
+    if (made.some((of) => !shot.materials[of]))
+      say(part.id, `${part.name} is made of a material that is gone, and is left out. Choose another one.`);
+  }
+  if (!shot.materials[shot.ground])
+    say("ground", "The ground beyond the set is made of a material that is gone. Choose another one.");
+  return findings;
+}

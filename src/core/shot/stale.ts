@@ -1,0 +1,79 @@
+import type { Light } from "../light/schema.ts";
+import type { Shot } from "./schema.ts";
+
+/**
+ * What a change of the document makes stale, from the deepest: the light on the bare set, the samples of the film, the
+ * picture developed from them. What makes one stale makes all that come after it stale.
+ */
+export const STAGES = ["fill", "film", "develop"] as const;
+export type Stage = (typeof STAGES)[number];
+
+type Stale<T> = Stage | null | ((value: T) => Partial<Record<Stage, unknown>>);
+
+/** Of the light, what is only looked at, what is measured, and what shines. A forgotten field is a type error. */
+const LIGHT: Record<keyof Light, Stage | null> = {
+  sighting: null,
+  lit: null,
+  shaded: null,
+  sun: "fill",
+  sunIrradiance: "fill",
+  skyRadiance: "fill",
+  shadows: "fill",
+  lamps: "fill",
+  density: "develop",
+  tint: "develop",
+  propLevel: "develop",
+};
+
+/** By each part of the document. A forgotten part is a type error. */
+const STALE: { [K in keyof Shot]: Stale<Shot[K]> } = {
+  version: null,
+  name: null,
+  unit: null,
+  plates: (plates) => ({ fill: plates.main.codes }),
+  solved: (solved) => ({ fill: solved?.camera }),
+  lens: null,
+  match: null,
+  edges: null,
+  lengths: null,
+  ties: null,
+  horizon: null,
+  cameraHeight: null,
+  level: null,
+  origin: null,
+  gauges: null,
+  box: null,
+  notes: null,
+  set: (set) => ({ fill: Object.values(set).map((part) => ({ ...part, name: "" })) }),
+  materials: (materials) => ({
+    fill: Object.values(materials).map((m) => ({ ...m, name: "", albedo: m.albedo.colour })),
+  }),
+  ground: "fill",
+  measures: null,
+  // What a prop is called changes no picture, and neither does where the pointer keeps it.
+  props: (props) => ({ film: Object.values(props).map((prop) => ({ ...prop, name: "", keeps: "" })) }),
+  light: (light) => {
+    const of: Partial<Record<Stage, unknown[]>> = {};
+    for (const [name, stage] of Object.entries(LIGHT) as [keyof Light, Stage | null][])
+      if (stage) (of[stage] ??= []).push(light[name]);
+    return of;
+  },
+  focus: "film",
+  render: ({ seed, limit, denoise }) => ({ film: [seed, limit], develop: denoise }),
+};
+
+/** Text that changes whenever a stage of the picture must be done again. */
+export function staleKey(shot: Shot, stage: Stage): string {
+  const counts = STAGES.slice(0, STAGES.indexOf(stage) + 1);
+  const parts: unknown[] = [];
+  for (const [name, stale] of Object.entries(STALE) as [keyof Shot, Stale<unknown>][]) {
+    if (stale === null) continue;
+    if (typeof stale === "string") {
+      if (counts.includes(stale)) parts.push(shot[name]);
+      continue;
+    }
+    const of = stale(shot[name]);
+    for (const s of counts) if (s in of) parts.push(of[s]);
+  }
+  return JSON.stringify(parts);
+}

@@ -1,0 +1,279 @@
+<script setup lang="ts">
+import { computed, ref, watch } from "vue";
+import type { Vec2, Vec3 } from "#core/math/vec3";
+import { dot, mix } from "#core/math/vec3";
+import type { Face } from "#core/set/face";
+import { faceNormal, triangulate } from "#core/set/face";
+import { allFaces, facesOf } from "#core/set/faces";
+import { pickAlong } from "#core/set/pick";
+import type { Shot } from "#core/shot/schema";
+import { formatLength } from "#core/units/length";
+import { useDesk } from "../stores/desk.ts";
+import type { Sight } from "./sight.ts";
+
+/** The set as lines over the plate or the view from outside, with what is being drawn; on a canvas, since it may be much. */
+const props = defineProps<{ shot: Shot; sight: Sight; preview: Face[]; step: boolean }>();
+const desk = useDesk();
+const canvas = ref<HTMLCanvasElement>();
+
+const INK = { set: "#f4f1ea", on: "#ff8a6a", blocker: "#b9a9dd", unseen: "#8fb7c9", draft: "#ffd27a" };
+
+/** Lines of a list of faces in pixels of the sight, kept until faces or sight change. */
+let kept: { sight: Sight; lines: WeakMap<Face[], Vec2[][]> } | null = null;
+function linesOf(faces: Face[]): Vec2[][] {
+  if (kept?.sight !== props.sight) kept = { sight: props.sight, lines: new WeakMap() };
+  let lines = kept.lines.get(faces);
+  if (!lines) kept.lines.set(faces, (lines = outline(faces)));
+  return lines;
+}
+
+/** Every side once. */
+function outline(faces: Face[]): Vec2[][] {
+  const sides = new Map<string, [Vec3, Vec3]>();
+  const key = (p: Vec3) => `${Math.round(p[0] * 1e4)},${Math.round(p[1] * 1e4)},${Math.round(p[2] * 1e4)}`;
+  for (const face of faces)
+    for (const ring of face.rings)
+      ring.forEach((a, i) => {
+        const b = ring[(i + 1) % ring.length];
+        const [p, q] = [key(a), key(b)];
+        sides.set(p < q ? `${p} ${q}` : `${q} ${p}`, [a, b]);
+      });
+  return [...sides.values()].map(([a, b]) => props.sight.line(a, b, 6)).filter((line) => line.length > 1);
+}
+
+/** Whether a point of a face is seen, and not behind another one. */
+function visible(point: Vec3, own: Face): boolean {
+  const { eye } = props.sight;
+  const way: Vec3 = [point[0] - eye[0], point[1] - eye[1], point[2] - eye[2]];
+  const met = pickAlong(props.shot.set, eye, way, (part) => part.flags.seen || !props.sight.plate);
+  return met === null || met.distance > 1 - 1e-3 || met.face === own;
+}
+
+/** Lines with what stands behind other faces left out, in short runs. */
+function visibleLines(): Vec2[][] {
+  const found: Vec2[][] = [];
+  for (const { face } of allFaces(props.shot.set)) {
+    for (const ring of face.rings) {
+      ring.forEach((a, i) => {
+        const b = ring[(i + 1) % ring.length];
+        for (let s = 0; s < RUNS; s++) {
+          const [p, q] = [mix(a, b, s / RUNS), mix(a, b, (s + 1) / RUNS)];
+          const line = visible(mix(p, q, 0.5), face) ? props.sight.line(p, q, 1) : [];
+          if (line.length > 1) found.push(line);
+        }
+      });
+    }
+  }
+  return found;
+}
+const RUNS = 8;
+
+const strokes = computed(() => {
+  const { set } = props.shot;
+  const mode = desk.setOverlay;
+  if (mode === "hidden" && props.step)
+    return [{ lines: visibleLines(), colour: INK.set, on: false, faces: [] as Face[] }];
+  return Object.values(set).flatMap((part) => {
+    if (part.muted || (mode === "off" && part.id !== desk.selected)) return [];
+    const faces = facesOf(set, part.id);
+    const colour = !part.flags.seen ? INK.unseen : part.flags.catches ? INK.set : INK.blocker;
+    return [{ lines: linesOf(faces), colour, on: part.id === desk.selected, faces }];
+  });
+});
+
+/** Lengths at the sides of the selected part, while they are few. */
+const tags = computed(() => {
+  const part = desk.selected ? props.shot.set[desk.selected] : undefined;
+  if (!part || !props.step) return [];
+  const faces = facesOf(props.shot.set, part.id);
+  const face = faces.find((f) => f.id === desk.face) ?? (faces.length <= 6 ? faces[faces.length - 1] : null);
+  if (!face) return [];
+  return face.rings[0].flatMap((a, i, ring) => {
+    const b = ring[(i + 1) % ring.length];
+    const at = props.sight.project(mix(a, b, 0.5));
+    const metres = Math.hypot(b[0] - a[0], b[1] - a[1], b[2] - a[2]);
+    return at && ring.length <= 8 ? [{ at: spot(at), text: formatLength(metres, props.shot.unit) }] : [];
+  });
+});
+const chosenFace = computed(() => {
+  const part = desk.selected ? props.shot.set[desk.selected] : undefined;
+  return part ? (facesOf(props.shot.set, part.id).find((f) => f.id === desk.face) ?? null) : null;
+});
+
+const spot = (p: Vec2): Vec2 => (desk.outside ? p : desk.toScreen(p));
+
+function draw(): void {
+  const c = canvas.value;
+  if (!c) return;
+  const [w, h] = desk.size;
+  const dense = window.devicePixelRatio || 1;
+  if (c.width !== Math.round(w * dense) || c.height !== Math.round(h * dense)) {
+    c.width = Math.round(w * dense);
+    c.height = Math.round(h * dense);
+  }
+  const g = c.getContext("2d")!;
+  g.setTransform(dense, 0, 0, dense, 0, 0);
+  g.clearRect(0, 0, w, h);
+  g.lineJoin = "round";
+  const s = desk.deskScale;
+  const [ox, oy] = desk.outside ? [0, 0] : desk.offset;
+  const path = (lines: Vec2[][]) => {
+    g.beginPath();
+    for (const line of lines) {
+      g.moveTo(line[0][0] * s + ox, line[0][1] * s + oy);
+      for (let i = 1; i < line.length; i++) g.lineTo(line[i][0] * s + ox, line[i][1] * s + oy);
+    }
+  };
+  const fill = (face: Face, colour: string) => {
+    const points = face.rings.flat().map((p) => props.sight.project(p));
+    const corners = triangulate(face);
+    g.fillStyle = colour;
+    g.beginPath();
+    for (let i = 0; i < corners.length; i += 3) {
+      const three = [0, 1, 2].map((k) => points[corners[i + k]]);
+      if (three.some((p) => !p)) continue;
+      three.forEach((p, k) => {
+        const [x, y] = [p![0] * s + ox, p![1] * s + oy];
+        if (k === 0) g.moveTo(x, y);
+        else g.lineTo(x, y);
+      });
+      g.closePath();
+    }
+    g.fill();
+  };
+  const faint = props.step ? 1 : 0.45;
+  for (const { lines, colour, on, faces } of strokes.value) {
+    if (desk.setOverlay === "faces" && props.step)
+      for (const face of faces) {
+        // Faces that look another way have another tone.
+        const tone = Math.abs(dot(faceNormal(face), [0.36, 0.48, 0.8]));
+        g.globalAlpha = 0.12 + 0.18 * tone;
+        fill(face, on ? INK.on : colour);
+      }
+    g.globalAlpha = 0.5 * faint;
+    g.strokeStyle = "#000";
+    g.lineWidth = on ? 3.4 : 2.4;
+    path(lines);
+    g.stroke();
+    g.globalAlpha = faint;
+    g.strokeStyle = on ? INK.on : colour;
+    g.lineWidth = on ? 1.9 : 1.1;
+    g.stroke();
+  }
+  g.globalAlpha = 1;
+  if (chosenFace.value && props.step) {
+    g.globalAlpha = 0.25;
+    fill(chosenFace.value, INK.on);
+    g.globalAlpha = 1;
+  }
+  drawDraft(g, path, fill);
+}
+
+/** What is being drawn: points so far, the next one, and the part as it would be. */
+function drawDraft(
+  g: CanvasRenderingContext2D,
+  path: (lines: Vec2[][]) => void,
+  fill: (f: Face, c: string) => void,
+): void {
+  const { drawn, aim } = desk;
+  if (!props.step) return;
+  if (props.preview.length > 0) {
+    g.globalAlpha = 0.12;
+    for (const face of props.preview) fill(face, INK.draft);
+    g.globalAlpha = 1;
+    path(outline(props.preview));
+  } else {
+    const way = [...drawn, ...(aim ? [aim.drawn] : [])].map((d) => d.world);
+    path(
+      way
+        .slice(1)
+        .map((p, i) => props.sight.line(way[i], p, 6))
+        .filter((line) => line.length > 1),
+    );
+  }
+  g.strokeStyle = "#000a";
+  g.lineWidth = 3;
+  g.stroke();
+  g.strokeStyle = INK.draft;
+  g.lineWidth = 1.6;
+  g.stroke();
+  for (const d of drawn) {
+    const p = props.sight.project(d.world);
+    if (!p) continue;
+    const [x, y] = spot(p);
+    g.fillStyle = INK.draft;
+    g.fillRect(x - 3, y - 3, 6, 6);
+  }
+  if (!aim) return;
+  if (aim.drawn.side) {
+    path([props.sight.line(...aim.drawn.side.ends, 6)].filter((line) => line.length > 1));
+    g.strokeStyle = INK.draft;
+    g.lineWidth = 3.5;
+    g.stroke();
+  }
+  const p = props.sight.project(aim.drawn.world);
+  if (!p) return;
+  const [x, y] = spot(p);
+  if (aim.snap) {
+    g.strokeStyle = INK.draft;
+    g.lineWidth = 1.5;
+    g.strokeRect(x - 5.5, y - 5.5, 11, 11);
+  }
+  const words = [desk.typed ? `${desk.typed} …` : aim.metres ? formatLength(aim.metres, props.shot.unit) : "", aim.snap]
+    .filter(Boolean)
+    .join("  ");
+  if (!words) return;
+  g.font = "12px 'IBM Plex Mono', monospace";
+  const width = g.measureText(words).width + 10;
+  g.fillStyle = "#1f1e1ee6";
+  g.fillRect(x + 12, y + 10, width, 18);
+  g.fillStyle = INK.draft;
+  g.fillText(words, x + 17, y + 23);
+}
+
+watch(
+  () => [
+    strokes.value,
+    props.preview,
+    desk.aim,
+    desk.drawn,
+    desk.typed,
+    desk.scale,
+    desk.offset,
+    desk.size,
+    chosenFace.value,
+    props.step,
+    canvas.value,
+  ],
+  draw,
+  { flush: "post", immediate: true },
+);
+</script>
+
+<template>
+  <canvas ref="canvas" class="over" :style="{ opacity: desk.overlayStrength }" data-test="set-overlay" />
+  <span
+    v-for="(tag, i) in tags"
+    :key="i"
+    class="length num"
+    :style="{ left: `${tag.at[0]}px`, top: `${tag.at[1]}px` }"
+    >{{ tag.text }}</span
+  >
+</template>
+
+<style scoped>
+.over {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+  pointer-events: none;
+}
+.length {
+  position: absolute;
+  transform: translate(-50%, -50%);
+  background: #1f1e1ecc;
+  padding: 0 4px;
+  pointer-events: none;
+}
+</style>

@@ -1,0 +1,47 @@
+import type { Camera } from "#core/optics/camera";
+import type { Shot } from "#core/shot/schema";
+import type { StepName } from "../../stores/desk.ts";
+import type { Sight } from "../sight.ts";
+import { boxHandles } from "./box.ts";
+import type { Handle } from "./handle.ts";
+import { lightHandles } from "./light.ts";
+import type { Loose } from "./loose.ts";
+import { looseHandles } from "./loose.ts";
+import { markHandles } from "./marks.ts";
+import { propHandles } from "./props.ts";
+import { setHandles } from "./set.ts";
+
+/** What handles are made from. */
+export interface HandleScene {
+  shot: Shot;
+  camera: Camera | null;
+  sight: Sight | null;
+  selected: string | null;
+  /** The test box is shown. */
+  box: boolean;
+  /** Heights of the props' models as they stand. */
+  heights: Map<string, number>;
+  loose: Loose;
+}
+
+const through = (scene: HandleScene, make: (camera: Camera) => Handle[]): Handle[] =>
+  scene.camera && scene.sight?.plate ? make(scene.camera) : [];
+
+/** What can be grabbed in each step. A forgotten step is a type error. */
+const HANDLES: Record<StepName, (scene: HandleScene) => Handle[]> = {
+  plate: () => [],
+  camera: (scene) => [
+    ...looseHandles(scene.camera, scene.loose),
+    ...markHandles(scene.shot),
+    ...(scene.box ? through(scene, (camera) => boxHandles(scene.shot, camera)) : []),
+  ],
+  set: ({ shot, sight, selected }) => (sight ? setHandles(shot, sight, selected) : []),
+  props: ({ shot, sight, heights }) => (sight ? propHandles(shot, sight, heights) : []),
+  light: (scene) => through(scene, (camera) => lightHandles(scene.shot, camera)),
+  render: () => [],
+  comp: () => [],
+  handover: () => [],
+};
+
+/** All handles of a step. */
+export const handlesOf = (step: StepName, scene: HandleScene): Handle[] => HANDLES[step](scene);

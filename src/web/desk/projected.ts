@@ -1,0 +1,57 @@
+import * as THREE from "three";
+
+/**
+ * Material of the set as seen from outside: it wears the plate as the camera projects it; what the camera does not see
+ * is hatched. Lit from all around, so that it is never dark.
+ */
+export function projectedMaterial(side: THREE.Side, tint: THREE.ColorRepresentation): THREE.ShaderMaterial {
+  return new THREE.ShaderMaterial({
+    side,
+    uniforms: {
+      plate: { value: null },
+      hasPlate: { value: 0 },
+      depth: { value: null },
+      lens: { value: new THREE.Matrix4() },
+      toCamera: { value: new THREE.Matrix4() },
+      focal: { value: 1 },
+      principal: { value: new THREE.Vector2() },
+      frame: { value: new THREE.Vector2(1, 1) },
+      radial: { value: new THREE.Vector3() },
+      tangential: { value: new THREE.Vector2() },
+      cutAt: { value: 1e9 },
+      tint: { value: new THREE.Color(tint) },
+    },
+    vertexShader: `varying vec3 world; varying vec3 facing;
+      void main() { vec4 p = modelMatrix * vec4(position, 1.0); world = p.xyz; facing = normalize(mat3(modelMatrix) * normal); gl_Position = projectionMatrix * viewMatrix * p; }`,
+    fragmentShader: `uniform sampler2D plate; uniform sampler2D depth; uniform mat4 lens; uniform mat4 toCamera; uniform float focal; uniform float hasPlate;
+      uniform vec2 principal; uniform vec2 frame; uniform vec3 radial; uniform vec2 tangential; uniform float cutAt; uniform vec3 tint;
+      varying vec3 world; varying vec3 facing;
+      void main() {
+        if (world.z > cutAt) discard;
+        vec3 c = (toCamera * vec4(world, 1.0)).xyz;
+        vec3 n = normalize(facing);
+        float shade = 0.62 + 0.38 * abs(dot(n, vec3(0.36, 0.48, 0.8)));
+        vec3 colour = tint * shade;
+        bool seen = false;
+        if (hasPlate > 0.5 && c.z > 0.02) {
+          vec2 t = c.xy / c.z;
+          float r2 = dot(t, t);
+          float k = 1.0 + r2 * (radial.x + r2 * (radial.y + r2 * radial.z));
+          vec2 d = t * k + vec2(2.0 * tangential.x * t.x * t.y + tangential.y * (r2 + 2.0 * t.x * t.x), tangential.x * (r2 + 2.0 * t.y * t.y) + 2.0 * tangential.y * t.x * t.y);
+          vec2 at = (d * focal + principal) / frame;
+          vec4 q = lens * vec4(world, 1.0);
+          vec3 p = q.xyz / q.w * 0.5 + 0.5;
+          float near = texture2D(depth, p.xy).x;
+          bool open = p.z <= near + 0.0004;
+          vec3 cameraNormal = mat3(toCamera) * n;
+          if (at.x > 0.0 && at.y > 0.0 && at.x < 1.0 && at.y < 1.0 && open) { colour = texture2D(plate, vec2(at.x, 1.0 - at.y)).rgb; seen = true; }
+        }
+        if (!seen) {
+          float stripe = fract((gl_FragCoord.x + gl_FragCoord.y) / 9.0);
+          colour *= stripe < 0.28 ? 0.72 : 1.0;
+        }
+        gl_FragColor = vec4(colour, 1.0);
+        #include <colorspace_fragment>
+      }`,
+  });
+}

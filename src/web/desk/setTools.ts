@@ -1,0 +1,301 @@
+import type { Vec2, Vec3 } from "#core/math/vec3";
+import { add, scale } from "#core/math/vec3";
+import type { Plane } from "#core/optics/camera";
+import { MAIN_PLATE } from "#core/plate/schema";
+import { faceNormal, facePlane } from "#core/set/face";
+import type { Drawn } from "#core/set/parts/kind";
+import type { Shell } from "#core/set/parts/shell";
+import type { OnEdge } from "#core/set/shell/cut";
+import { cutAround, cutFace } from "#core/set/shell/cut";
+import type { Body } from "#core/set/shell/make";
+import { moveFace } from "#core/set/shell/move";
+import { insetFace, pullFace } from "#core/set/shell/pull";
+import { asShell, withBody } from "#core/set/shell/turn";
+import { placedVertex } from "#core/set/vertex";
+import type { Shot } from "#core/shot/schema";
+import { useDesk } from "../stores/desk.ts";
+import { useNotices } from "../stores/notices.ts";
+import { useProof } from "../stores/proof.ts";
+import { useShot } from "../stores/shot.ts";
+import { planeOverSide, planeThrough, useDrawing } from "./drawing.ts";
+import { freshId } from "./ids.ts";
+import type { Sight } from "./sight.ts";
+import { onLine } from "./sight.ts";
+
+/** Tools that shape the set: working planes, shells, colours from the plate, measuring. */
+export function useSetTools() {
+  const desk = useDesk();
+  const store = useShot();
+  const notices = useNotices();
+  const drawing = useDrawing();
+  const proof = useProof();
+
+  /** A face that is being pulled: the shell as it was, the face, and the line that it goes along. */
+  let pulled: {
+    shell: Shell;
+    face: string;
+    from: Vec3;
+    normal: Vec3;
+    start: number;
+    metres: number;
+    whole: boolean;
+  } | null = null;
+  let patch: Vec2 | null = null;
+
+  const say = (message: string) => notices.say("warn", message);
+
+  /** The shell that a face belongs to, turned into one if need be. */
+  function shellOf(shot: Shot, id: string): Shell | null {
+    const shell = asShell(shot.set, id);
+    if (typeof shell !== "string") return shell;
+    say(shell);
+    return null;
+  }
+
+  const put = (shell: Shell, body: Body) => (draft: Shot) => void (draft.set[shell.id] = withBody(shell, body));
+
+  async function shaped(name: string, shell: Shell, outcome: ({ body: Body } & object) | string): Promise<void> {
+    desk.drawn = [];
+    desk.aim = null;
+    if (typeof outcome === "string") {
+      say(outcome);
+      return;
+    }
+    desk.selected = shell.id;
+    await store.commit(name, (d) => put(shell, outcome.body)(d as Shot));
+  }
+
+  function hold(plane: Plane | null, name: string): void {
+    desk.drawn = [];
+    desk.aim = null;
+    if (!plane) {
+      say("These do not tell a plane. Click elsewhere.");
+      return;
+    }
+    desk.plane = { name, plane };
+    desk.choose("pick");
+  }
+
+  /** Begins a drag of a tool that drags; false for others. */
+  function press(shot: Shot, sight: Sight, pixel: Vec2): boolean {
+    if (desk.tool === "pick-material") {
+      patch = sight.plate ? pixel : null;
+      return patch !== null;
+    }
+    if (desk.tool !== "shell-face") return false;
+    const picked = drawing.faceAt(shot, sight, pixel);
+    if (!picked) {
+      say("No face is there. Press on a face of the set.");
+      return true;
+    }
+    const shell = shellOf(shot, picked.part.id);
+    if (!shell) return true;
+    const normal = faceNormal(picked.face);
+    const start = onLine(sight.ray(pixel), picked.world, normal) ?? 0;
+    desk.selected = shell.id;
+    desk.face = picked.face.id;
+    pulled = { shell, face: picked.face.id, from: picked.world, normal, start, metres: 0, whole: false };
+    return true;
+  }
+
+  const pullOutcome = () => {
+    const { shell, face, metres, whole } = pulled!;
+    return whole ? moveFace(shell, face, metres) : pullFace(shell, face, metres);
+  };
+
+  /** Goes on with the drag; with Shift the faces around go along instead of new sides. */
+  function move(_shot: Shot, sight: Sight, pixel: Vec2, whole: boolean): void {
+    if (!pulled) return;
+    const s = onLine(sight.ray(pixel), pulled.from, pulled.normal);
+    if (s === null) return;
+    pulled.metres = s - pulled.start;
+    pulled.whole = whole;
+    const outcome = pullOutcome();
+    if (typeof outcome === "string") return;
+    const { shell } = pulled;
+    store.preview((d) => put(shell, outcome.body)(d as Shot));
+  }
+
+  async function release(shot: Shot, _sight: Sight, pixel: Vec2): Promise<void> {
+    if (patch) {
+      const from = patch;
+      patch = null;
+      await takeColour(shot, from, pixel);
+      return;
+    }
+    if (!pulled) return;
+    const { shell, face, whole } = pulled;
+    const outcome = pullOutcome();
+    pulled = null;
+    store.cancelPreview();
+    if (typeof outcome === "string") return;
+    desk.face = face;
+    await shaped(whole ? "Move face" : "Pull face", shell, outcome);
+  }
+
+  /** The colour of a patch of the plate as the albedo of the selected material: over the light there where that is known. */
+  async function takeColour(shot: Shot, a: Vec2, b: Vec2): Promise<void> {
+    const centre: Vec2 = [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2];
+    const radius = Math.max(3, Math.hypot(a[0] - b[0], a[1] - b[1]) / 2);
+    const part = desk.selected ? shot.set[desk.selected] : undefined;
+    const id = part ? (part.faceMaterials[desk.face ?? ""] ?? part.material) : shot.ground;
+    const material = shot.materials[id];
+    if (!material) return;
+    desk.choose("pick");
+    const found = await proof.albedo(shot, centre, radius);
+    if (typeof found === "string") {
+      say(found);
+      return;
+    }
+    const { colour, source, spread } = found;
+    await store.commit("Take colour from the plate", (d) => {
+      d.materials[id].albedo = { colour, spread, source };
+    });
+    notices.say("good", `${material.name} has the colour of the plate there.`, source);
+  }
+
+  /** Where on a side of the shell a click lies. */
+  function onEdge(shell: Shell, drawn: Drawn, sight: Sight, pixel: Vec2): OnEdge | null {
+    const side = drawn.side;
+    if (!side) return null;
+    const ring = shell.faces[side.face]?.rings[0];
+    if (!ring) return null;
+    const [from, to] = side.ends;
+    const along = [to[0] - from[0], to[1] - from[1], to[2] - from[2]] as Vec3;
+    const metres = Math.hypot(...along);
+    const s = onLine(sight.ray(pixel), from, scale(along, 1 / metres));
+    let at = Math.min(1, Math.max(0, (s ?? 0) / metres));
+    const near = (share: number) => {
+      const p = sight.project(add(from, scale(along, share)));
+      return p !== null && Math.hypot(p[0] - pixel[0], p[1] - pixel[1]) * desk.deskScale < 12;
+    };
+    // Ends and the middle draw the cut.
+    for (const share of [0, 1, 0.5]) if (Math.abs(at - share) < 0.2 && near(share)) at = share;
+    return { edge: [ring[side.number], ring[(side.number + 1) % ring.length]], at };
+  }
+
+  let cutFrom: OnEdge | null = null;
+
+  /** A click of these tools; false for other tools. */
+  async function click(shot: Shot, sight: Sight, pixel: Vec2, free: boolean): Promise<boolean> {
+    const { tool } = desk;
+    if (tool === "plane-face") {
+      const picked = drawing.faceAt(shot, sight, pixel);
+      if (picked) hold(facePlane(picked.face), `${picked.part.name}, ${picked.face.id}`);
+      else say("No face is there. Click on a face of the set.");
+      return true;
+    }
+    if (tool === "plane-side") {
+      const side = drawing.sideAt(shot, sight, pixel)?.side;
+      if (side) hold(planeOverSide(side.ends), `upright on ${shot.set[side.part].name}`);
+      else say("No side is there. Click nearer to a side of a face.");
+      return true;
+    }
+    if (tool === "plane-points" || tool === "ruler") {
+      const aim = drawing.place(shot, sight, pixel, "surface", desk.drawn, free);
+      if (!aim) {
+        say("Nothing is there. Click on the ground or on a face.");
+        return true;
+      }
+      const points = [...desk.drawn, aim.drawn];
+      const needs = tool === "ruler" ? 2 : 3;
+      if (points.length < needs) desk.drawn = points;
+      else if (tool === "plane-points") hold(planeThrough(points.map((p) => p.world)), "through three points");
+      else await keepLength(shot, points);
+      return true;
+    }
+    if (tool === "shell-inset") {
+      const first = desk.drawn[0];
+      const start = first && sight.project(first.world);
+      if (
+        start &&
+        desk.drawn.length >= 3 &&
+        Math.hypot(start[0] - pixel[0], start[1] - pixel[1]) * desk.deskScale < 10
+      ) {
+        await closeInset(shot);
+        return true;
+      }
+      const aim = drawing.place(shot, sight, pixel, first ? "plane" : "surface", desk.drawn, free);
+      if (!aim || (!first && !aim.drawn.on)) say("Click on a face of the set.");
+      else desk.drawn = [...desk.drawn, aim.drawn];
+      return true;
+    }
+    if (tool === "shell-cut" || tool === "shell-around") {
+      const drawn = drawing.sideAt(shot, sight, pixel);
+      const shell = drawn?.side && shellOf(shot, drawn.side.part);
+      const at = shell && onEdge(shell, drawn, sight, pixel);
+      if (!drawn || !shell || !at) {
+        say("No side is there. Click nearer to a side of a face.");
+        return true;
+      }
+      if (tool === "shell-around") await shaped("Cut around", shell, cutAround(shell, at));
+      else if (!cutFrom || desk.drawn.length === 0) {
+        cutFrom = at;
+        desk.drawn = [drawn];
+      } else {
+        const face = shared(shell, cutFrom, at);
+        const from = cutFrom;
+        cutFrom = null;
+        await shaped(
+          "Cut face",
+          shell,
+          face ? cutFace(shell, face, from, at) : "The two sides must belong to one face.",
+        );
+      }
+      return true;
+    }
+    return false;
+  }
+
+  /** The face that has both edges. */
+  function shared(shell: Shell, a: OnEdge, b: OnEdge): string | null {
+    const has = (ring: string[], [p, q]: [string, string]) => {
+      const i = ring.indexOf(p);
+      return i >= 0 && (ring[(i + 1) % ring.length] === q || ring[(i + ring.length - 1) % ring.length] === q);
+    };
+    const found = Object.entries(shell.faces).filter(([, { rings }]) => has(rings[0], a.edge) && has(rings[0], b.edge));
+    return found.length > 0 ? (found.find(([id]) => id === desk.face) ?? found[0])[0] : null;
+  }
+
+  async function closeInset(shot: Shot): Promise<void> {
+    const [first] = desk.drawn;
+    const shell = first?.on && shellOf(shot, first.on.part);
+    if (!shell || desk.drawn.length < 3) return;
+    const placed = desk.drawn.map((d) => (d.pixel ? placedVertex(d.world, d.pixel) : null));
+    const outcome = insetFace(
+      shell,
+      first.on!.face,
+      desk.drawn.map((d) => d.world),
+      placed,
+    );
+    await shaped("Draw face", shell, outcome);
+    if (typeof outcome !== "string") {
+      desk.face = outcome.face;
+      desk.choose("shell-face");
+    }
+  }
+
+  async function keepLength(shot: Shot, points: Drawn[]): Promise<void> {
+    const id = freshId("measure", shot.measures);
+    desk.drawn = [];
+    desk.aim = null;
+    desk.setDrawer = "measure";
+    await store.commit("Measure", (d) => {
+      d.measures[id] = {
+        id,
+        name: `Length ${id.slice(8)}`,
+        points: points.map(({ world, pixel, normal }) => ({ world, pixel, plate: MAIN_PLATE, normal })),
+      };
+    });
+    desk.selected = id;
+  }
+
+  /** Enter: closes what takes any number of points; false for other tools. */
+  async function enter(shot: Shot, _sight: Sight): Promise<boolean> {
+    if (desk.tool !== "shell-inset") return false;
+    await closeInset(shot);
+    return true;
+  }
+
+  return { press, move, release, click, enter };
+}

@@ -1,0 +1,217 @@
+import { PARTS, PART_NAMES } from "#core/set/parts/index";
+import type { PartName } from "#core/set/parts/index";
+import type { StepName, Tool } from "../stores/desk.ts";
+
+/** The one list of tools: it feeds buttons, keys, the sheet of keys, the line of hints and the palette. */
+
+export interface ToolRow {
+  step: StepName;
+  /** Key in its step; null for a tool that only its button takes up. */
+  key: string | null;
+  label: string;
+  icon: string;
+  /** What each click does, by its number; the last one goes on. */
+  hints: string[];
+}
+
+const mark = (step: StepName, key: string | null, label: string, icon: string, ...hints: string[]): ToolRow => ({
+  step,
+  key,
+  label,
+  icon,
+  hints,
+});
+
+const OWN: Record<Exclude<Tool, `part-${PartName}` | "pick">, ToolRow> = {
+  "edge-x": mark("camera", "x", "edge along X", "pi-minus", "Edge along X: click its − end", "now its + end"),
+  "edge-y": mark("camera", "y", "edge along Y", "pi-minus", "Edge along Y: click its − end", "now its + end"),
+  "edge-z": mark("camera", "z", "edge along Z", "pi-minus", "Edge along Z: click its lower end", "now its upper end"),
+  "edge-any": mark(
+    "camera",
+    "q",
+    "edge, direction from the picture",
+    "pi-minus",
+    "Straight edge, direction from the picture: click one end",
+    "now the other",
+  ),
+  "edge-level": mark(
+    "camera",
+    "e",
+    "level edge",
+    "pi-minus",
+    "Level edge of its own direction: click one end",
+    "now the other",
+  ),
+  "edge-free": mark(
+    "camera",
+    "j",
+    "parallel edge",
+    "pi-minus",
+    "Parallel edge of its own direction: click one end",
+    "now the other",
+  ),
+  curve: mark(
+    "camera",
+    "r",
+    "curved edge",
+    "pi-wave-pulse",
+    "Straight thing that the lens bends: click along it; Enter ends",
+    "go on along it; Enter ends",
+  ),
+  origin: mark("camera", "o", "origin", "pi-plus-circle", "Click the world's origin on the ground"),
+  horizon: mark(
+    "camera",
+    "h",
+    "horizon",
+    "pi-minus",
+    "Click a point of the true horizon (sea, plain, or where level things meet)",
+  ),
+  tie: mark("camera", "i", "tie point", "pi-map-marker", "Tie point: click the pixel whose world point is known"),
+  length: mark(
+    "camera",
+    "l",
+    "known length",
+    "pi-arrows-h",
+    "Known length: click its start on the ground",
+    "now its end",
+  ),
+  tape: mark("camera", "m", "tape", "pi-arrows-h", "Tape: click one end on the ground or the set", "now the other"),
+  line: mark(
+    "camera",
+    "n",
+    "line on the ground",
+    "pi-minus",
+    "Line on the ground: click its start",
+    "now a second point; it goes on and up the walls",
+  ),
+  division: mark(
+    "camera",
+    "s",
+    "divide",
+    "pi-table",
+    "Divide: click the four corners of something rectangular, going round",
+    "second corner",
+    "third corner",
+    "last corner",
+  ),
+  hold: mark(
+    "camera",
+    null,
+    "hold a point",
+    "pi-lock",
+    "Click the point that hand moves keep on its pixel (on the ground or the set)",
+  ),
+  "plane-face": mark("set", null, "plane of a face", "pi-clone", "Click a face: what is drawn next lies on its plane"),
+  "plane-side": mark(
+    "set",
+    null,
+    "upright on a side",
+    "pi-arrows-v",
+    "Click a side of a face: what is drawn next lies on the upright plane over it",
+  ),
+  "plane-points": mark(
+    "set",
+    null,
+    "through three points",
+    "pi-share-alt",
+    "Click the first of three points that the plane goes through",
+    "now the second",
+    "now the third",
+  ),
+  "shell-face": mark("set", "e", "pull a face", "pi-upload", "Pull: press on a face and drag it along its normal"),
+  "shell-inset": mark(
+    "set",
+    "n",
+    "face within a face",
+    "pi-window-maximize",
+    "Face within a face: click its corners on one face; Enter or the first corner closes it",
+  ),
+  "shell-cut": mark(
+    "set",
+    "x",
+    "cut a face",
+    "pi-pencil",
+    "Cut: click a side of a face",
+    "now another side of the same face",
+  ),
+  "shell-around": mark(
+    "set",
+    "l",
+    "cut around",
+    "pi-sync",
+    "Cut around: click a side; the cut goes round through the four-sided faces",
+  ),
+  "pick-material": mark(
+    "set",
+    null,
+    "colour from the plate",
+    "pi-eye",
+    "Press on the plate and drag over the patch whose colour the material shall have",
+  ),
+  ruler: mark("set", "m", "measure", "pi-arrows-h", "Measure: click one point", "now the other; it stays in the list"),
+  sighting: mark(
+    "light",
+    "s",
+    "sight a shadow",
+    "pi-sun",
+    "Sun: click the foot of something upright",
+    "now its top",
+    "now the tip of its shadow on the ground",
+  ),
+  lit: mark("light", "n", "probe in the sun", "pi-sun", "Click paving in the sun"),
+  shaded: mark("light", "m", "probe in the shade", "pi-cloud", "Click the same surface in the shade"),
+  shadow: mark(
+    "light",
+    "h",
+    "shaded region",
+    "pi-cloud",
+    "Shade that the plate already has: click around it; Enter closes it",
+  ),
+  "lamp-place": mark("light", null, "place lamp", "pi-lightbulb", "Click the ground below the lamp"),
+  "lamp-aim": mark("light", null, "aim lamp", "pi-lightbulb", "Click what the lamp shall shine on"),
+  focus: mark(
+    "render",
+    "o",
+    "focus",
+    "pi-bullseye",
+    "Click what shall be in focus: a prop or the set, as the proof shows it",
+  ),
+  closer: mark(
+    "render",
+    "j",
+    "look closer",
+    "pi-search-plus",
+    "Look closer: click one corner of the part to render",
+    "now the corner across",
+  ),
+};
+
+const drawing = (name: PartName): [Tool, ToolRow][] => {
+  const { draw } = PARTS[name];
+  if (!draw) return [];
+  const { key, label, icon, hints } = draw;
+  return [[`part-${name}`, { step: "set", key, label, icon, hints }]];
+};
+
+/** Every tool but the bare pointer. */
+export const TOOLS = new Map<Tool, ToolRow>([
+  ...PART_NAMES.flatMap(drawing),
+  ...(Object.entries(OWN) as [Tool, ToolRow][]),
+]);
+
+/** The kind of part that a tool draws; null for other tools. */
+export function partOfTool(tool: Tool): PartName | null {
+  return tool.startsWith("part-") ? (tool.slice(5) as PartName) : null;
+}
+
+/** What a tool wants of the next click. */
+export function prompt(tool: Tool, count: number): string {
+  const hints = TOOLS.get(tool)?.hints ?? [""];
+  return hints[Math.min(count, hints.length - 1)];
+}
+
+/** The tool of a key in a step. */
+export function toolOfKey(step: StepName, key: string): Tool | null {
+  for (const [tool, row] of TOOLS) if (row.step === step && row.key === key) return tool;
+  return null;
+}

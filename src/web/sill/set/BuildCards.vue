@@ -1,0 +1,396 @@
+<script setup lang="ts">
+import InputText from "primevue/inputtext";
+import Select from "primevue/select";
+import { computed } from "vue";
+import type { Vec3 } from "#core/math/vec3";
+import { faceArea } from "#core/set/face";
+import { facesOf } from "#core/set/faces";
+import type { Part } from "#core/set/parts/index";
+import { PARTS, PART_NAMES, kindOf } from "#core/set/parts/index";
+import { cutAround } from "#core/set/shell/cut";
+import { bridgeFaces, mirrored } from "#core/set/shell/join";
+import { deleteFace, pullFace } from "#core/set/shell/pull";
+import { moveFace } from "#core/set/shell/move";
+import { asShell, turnsIntoShell, withBody } from "#core/set/shell/turn";
+import { danglingFindings, referencesTo } from "#core/shot/references";
+import type { Shot } from "#core/shot/schema";
+import { formatArea, formatLength } from "#core/units/length";
+import { deletion } from "../../desk/deletion.ts";
+import { freshId } from "../../desk/ids.ts";
+import { TOOLS } from "../../desk/toolTable.ts";
+import LengthField from "../../parts/LengthField.vue";
+import NumberField from "../../parts/NumberField.vue";
+import ToolButton from "../../parts/ToolButton.vue";
+import type { Tool } from "../../stores/desk.ts";
+import { OUTSIDE_VIEWS, OVERLAYS, useDesk } from "../../stores/desk.ts";
+import { useNotices } from "../../stores/notices.ts";
+import { useShot } from "../../stores/shot.ts";
+
+const props = defineProps<{ shot: Shot }>();
+const desk = useDesk();
+const store = useShot();
+const notices = useNotices();
+
+const parts = computed(() => Object.values(props.shot.set));
+const chosen = computed<Part | null>(() => (desk.selected ? (props.shot.set[desk.selected] ?? null) : null));
+const fields = computed(() => (chosen.value ? kindOf(chosen.value).fields(chosen.value, props.shot.set) : []));
+const faces = computed(() => (chosen.value ? facesOf(props.shot.set, chosen.value.id) : []));
+const findings = computed(() => new Map(danglingFindings(props.shot).map((f) => [f.ids[0], f.message])));
+const drawTools = PART_NAMES.filter((name) => PARTS[name].draw !== null).map((name): Tool => `part-${name}`);
+const PLANE_TOOLS: Tool[] = ["plane-face", "plane-side", "plane-points"];
+const SHELL_TOOLS: Tool[] = ["shell-face", "shell-inset", "shell-cut", "shell-around"];
+const row = (tool: Tool) => TOOLS.get(tool)!;
+const faceOptions = computed(() => faces.value.map((f) => ({ label: f.id, value: f.id })));
+const otherFace = computed(() => faces.value.filter((f) => f.id !== desk.face).map((f) => f.id));
+
+function measure(part: Part): string {
+  const all = facesOf(props.shot.set, part.id);
+  if (all.length === 0) return "";
+  const points = all.flatMap((f) => f.rings[0]);
+  const span = [0, 1, 2].map((k) => Math.max(...points.map((p) => p[k])) - Math.min(...points.map((p) => p[k])));
+  if (all.length === 1) return formatArea(faceArea(all[0]), props.shot.unit);
+  return span.map((s) => formatLength(s, props.shot.unit)).join(" × ");
+}
+
+async function remove(id: string): Promise<void> {
+  const gone = deletion(props.shot, id);
+  desk.selected = null;
+  desk.face = null;
+  if (gone) await store.commit(gone.name, gone.change);
+}
+
+function put(key: string, value: number): void {
+  const field = fields.value.find((f) => f.key === key)!;
+  const { id } = chosen.value!;
+  const exact = field.unit === "count" ? Math.round(value) : value;
+  if (exact < field.least) return;
+  void store.commit(`Type ${field.label}`, (d) => field.put(d.set[id] as Part, exact));
+}
+
+/** Puts a changed body in place of the chosen part; a sentence where there is none. */
+function shape(name: string, change: (shell: Extract<Part, { kind: "shell" }>) => { body: object } | string): void {
+  const shell = asShell(props.shot.set, chosen.value!.id);
+  const outcome = typeof shell === "string" ? shell : change(shell);
+  if (typeof outcome === "string" || typeof shell === "string") {
+    notices.say("warn", outcome as string);
+    return;
+  }
+  void store.commit(name, (d) => void (d.set[shell.id] = withBody(shell, outcome.body as typeof shell)));
+}
+
+function toShell(): void {
+  const shell = asShell(props.shot.set, chosen.value!.id);
+  if (typeof shell === "string") notices.say("warn", shell);
+  else void store.commit("Turn into shell", (d) => void (d.set[shell.id] = shell));
+}
+
+/** A second one beside it, half a metre along X. */
+function duplicate(): void {
+  const part = chosen.value!;
+  const id = freshId(part.kind, props.shot.set);
+  void store.commit(`Copy ${part.name}`, (d) => {
+    const copy = structuredClone(JSON.parse(JSON.stringify(part))) as Part;
+    copy.id = id;
+    copy.name = `${part.name}, copy`;
+    d.set[id] = copy;
+    const made = d.set[id] as Part;
+    for (const { vertex } of kindOf(made).vertices(made, d.set as Shot["set"])) {
+      vertex.world = [vertex.world[0] + 0.5, vertex.world[1], vertex.world[2]];
+      vertex.pixel = null;
+    }
+  });
+  desk.selected = id;
+}
+
+/** Its mirror image as a shell of its own, at an upright plane through its middle. */
+function mirror(axis: 0 | 1): void {
+  const shell = asShell(props.shot.set, chosen.value!.id);
+  if (typeof shell === "string") {
+    notices.say("warn", shell);
+    return;
+  }
+  const all = faces.value.flatMap((f) => f.rings[0]);
+  const high = Math.max(...all.map((p) => p[axis]));
+  const normal: Vec3 = axis === 0 ? [1, 0, 0] : [0, 1, 0];
+  const id = freshId("shell", props.shot.set);
+  void store.commit("Mirror", (d) => {
+    const made = withBody({ ...shell, id, name: `${shell.name}, mirrored` }, mirrored(shell, { normal, offset: high }));
+    d.set[id] = made;
+  });
+  desk.selected = id;
+}
+</script>
+
+<template>
+  <section class="card tools">
+    <h3>Draw</h3>
+    <div class="row tight">
+      <ToolButton
+        v-for="t in drawTools"
+        :key="t"
+        :tool="t"
+        :label="row(t).label"
+        :shortcut="row(t).key?.toUpperCase()"
+        :disabled="t === 'part-row' && !chosen"
+      />
+    </div>
+    <h3 class="second">Shape</h3>
+    <div class="row tight">
+      <ToolButton
+        v-for="t in SHELL_TOOLS"
+        :key="t"
+        :tool="t"
+        :label="row(t).label"
+        :shortcut="row(t).key?.toUpperCase()"
+        :disabled="parts.length === 0"
+      />
+    </div>
+    <h3 class="second">Plane</h3>
+    <div class="row tight">
+      <span v-if="desk.plane" class="held">{{ desk.plane.name }}</span>
+      <button v-if="desk.plane" class="plain" data-test="plane-free" @click="desk.plane = null">
+        <i class="pi pi-times" /> what is under the pointer
+      </button>
+      <template v-else>
+        <ToolButton v-for="t in PLANE_TOOLS" :key="t" :tool="t" :label="row(t).label" />
+      </template>
+    </div>
+  </section>
+  <section class="card parts">
+    <h3>
+      Set
+      <span class="end row">
+        <Select v-model="desk.setOverlay" :options="[...OVERLAYS]" size="small" aria-label="Set over the plate" />
+        <button class="plain" data-test="outside" @click="desk.outside = !desk.outside">
+          <i class="pi pi-compass" /> {{ desk.outside ? "through the camera" : "from outside" }} <kbd>C</kbd>
+        </button>
+      </span>
+    </h3>
+    <div v-if="desk.outside" class="row tight looks">
+      <button
+        v-for="v in OUTSIDE_VIEWS"
+        :key="v"
+        class="plain"
+        :class="{ on: desk.outsideView === v }"
+        :data-test="`look-${v}`"
+        @click="desk.outsideView = v"
+      >
+        {{ v }}
+      </button>
+      <span class="quiet">cut at</span>
+      <LengthField
+        :model-value="desk.cutAt ?? 0"
+        :unit="shot.unit"
+        label="Cut at a height; 0 for whole"
+        @update:model-value="(m) => (desk.cutAt = m > 0 ? m : null)"
+      />
+    </div>
+    <div class="list">
+      <div
+        v-for="p in parts"
+        :key="p.id"
+        :class="{ on: desk.selected === p.id, muted: p.muted }"
+        :data-test="`part-${p.id}`"
+        @click="
+          desk.selected = p.id;
+          desk.face = null;
+        "
+      >
+        <span class="named">{{ p.name }}</span>
+        <span v-if="findings.has(p.id)" class="warn" :title="findings.get(p.id)"
+          ><i class="pi pi-exclamation-triangle"
+        /></span>
+        <span class="num end quiet">{{ measure(p) }}</span>
+        <button class="plain" :aria-label="`Delete ${p.name}`" @click.stop="remove(p.id)">
+          <i class="pi pi-times" />
+        </button>
+      </div>
+    </div>
+    <p v-if="parts.length === 0" class="quiet">
+      Nothing yet. Start with the ground or the room that the prop stands in.
+    </p>
+  </section>
+  <section v-if="chosen" class="card chosen">
+    <h3>
+      <InputText
+        :model-value="chosen.name"
+        class="name"
+        aria-label="Name"
+        @change="
+          store.commit(
+            'Rename',
+            (d) => (d.set[chosen!.id].name = ($event.target as HTMLInputElement).value || chosen!.name),
+          )
+        "
+      />
+      <span class="quiet">{{ kindOf(chosen).title.toLowerCase() }}, {{ faces.length }} faces</span>
+    </h3>
+    <div v-if="findings.has(chosen.id)" class="finding warning">{{ findings.get(chosen.id) }}</div>
+    <div class="row tight">
+      <template v-for="f in fields" :key="f.key">
+        <span class="quiet">{{ f.label }}</span>
+        <LengthField
+          v-if="f.unit === 'length'"
+          :model-value="f.value"
+          :unit="shot.unit"
+          :label="f.label"
+          @update:model-value="(m) => put(f.key, m)"
+        />
+        <NumberField
+          v-else
+          :model-value="f.value"
+          :label="f.label"
+          :digits="f.unit === 'count' ? 0 : 1"
+          @update:model-value="(m) => put(f.key, m)"
+        />
+      </template>
+      <label v-if="chosen.kind === 'opening'" class="row"
+        ><input
+          type="checkbox"
+          :checked="chosen.pane"
+          @change="
+            store.commit('Pane', (d) => {
+              const o = d.set[chosen!.id];
+              if (o.kind === 'opening') o.pane = !o.pane;
+            })
+          "
+        />
+        pane</label
+      >
+      <label v-if="chosen.kind === 'ramp'" class="row"
+        ><input
+          type="checkbox"
+          :checked="chosen.solid"
+          @change="
+            store.commit('Solid ramp', (d) => {
+              const o = d.set[chosen!.id];
+              if (o.kind === 'ramp') o.solid = !o.solid;
+            })
+          "
+        />
+        solid</label
+      >
+    </div>
+    <div class="row tight acts">
+      <button v-if="turnsIntoShell(chosen)" class="act" data-test="to-shell" @click="toShell">turn into shell</button>
+      <button v-if="chosen.kind !== 'opening'" class="act" @click="duplicate">copy</button>
+      <button v-if="chosen.kind !== 'opening'" class="act" @click="mirror(0)">mirror in X</button>
+      <button v-if="chosen.kind !== 'opening'" class="act" @click="mirror(1)">in Y</button>
+      <span v-if="referencesTo(shot, chosen.id).length > 0" class="quiet"
+        >{{ referencesTo(shot, chosen.id).length }} on it</span
+      >
+    </div>
+    <div v-if="chosen.kind === 'shell'" class="row tight acts">
+      <Select
+        :model-value="desk.face"
+        :options="faceOptions"
+        option-label="label"
+        option-value="value"
+        placeholder="a face"
+        size="small"
+        aria-label="Face"
+        data-test="face"
+        @update:model-value="(f: string) => (desk.face = f)"
+      />
+      <template v-if="desk.face">
+        <span class="quiet">pull by</span>
+        <LengthField
+          :model-value="0"
+          :unit="shot.unit"
+          label="Pull by"
+          @update:model-value="(m) => shape('Pull face', (s) => pullFace(s, desk.face!, m))"
+        />
+        <span class="quiet">move by</span>
+        <LengthField
+          :model-value="0"
+          :unit="shot.unit"
+          label="Move by"
+          @update:model-value="(m) => shape('Move face', (s) => moveFace(s, desk.face!, m))"
+        />
+        <button class="act" @click="shape('Delete face', (s) => deleteFace(s, desk.face!))">delete face</button>
+        <Select
+          v-if="otherFace.length > 0"
+          :model-value="null"
+          :options="otherFace"
+          placeholder="bridge to"
+          size="small"
+          aria-label="Bridge to"
+          @update:model-value="(f: string) => shape('Bridge faces', (s) => bridgeFaces(s, desk.face!, f))"
+        />
+        <button
+          class="act"
+          @click="
+            shape('Cut around', (s) =>
+              cutAround(s, { edge: [s.faces[desk.face!].rings[0][0], s.faces[desk.face!].rings[0][1]], at: 0.5 }),
+            )
+          "
+        >
+          cut around
+        </button>
+      </template>
+    </div>
+  </section>
+  <section v-else class="card chosen">
+    <p class="quiet">
+      Click a part on the plate to select it, again to select its face. Drawing snaps to corners, sides, axes and round
+      lengths; Alt lets go. Type a length while drawing and press Enter.
+    </p>
+  </section>
+</template>
+
+<style scoped>
+.tools {
+  flex: 1.05;
+}
+.parts {
+  flex: 1;
+}
+.chosen {
+  flex: 1.25;
+}
+.second {
+  margin: 7px 0 4px;
+}
+.tight {
+  gap: 4px;
+}
+.tight :deep(.tool) {
+  padding: 2px 6px;
+  font-size: 12px;
+}
+.held {
+  color: #ffd27a;
+}
+.looks button.on {
+  color: var(--accent);
+}
+.named {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.muted {
+  opacity: 0.5;
+}
+.warn {
+  color: var(--warn);
+}
+.name {
+  width: 140px;
+}
+.acts {
+  margin-top: 5px;
+}
+.act {
+  background: #3d3b3a;
+  color: var(--ink);
+  border: 1px solid var(--line);
+  font: inherit;
+  font-size: 12px;
+  padding: 2px 7px;
+  cursor: pointer;
+}
+.act:hover {
+  background: #4a4746;
+}
+</style>
