@@ -3,7 +3,7 @@ import { tmpdir } from "node:os";
 import path from "node:path";
 import { defineConfig } from "@playwright/test";
 
-const port = 4691;
+const port = Number(process.env.HARBOR_TEST_PORT ?? 4691);
 // The configuration is read by every worker; the first reader makes the folder and passes it on.
 process.env.HARBOR_TEST_DATA ??= mkdtempSync(path.join(tmpdir(), "harbor-test-"));
 

@@ -233,11 +233,10 @@ test("walls, posts and the view from outside", async ({ page, request }) => {
   await expect
     .poll(async () => {
       const post = (await opened(request, id)).shot.set["post-1"];
-      return post?.kind === "post"
-        ? [Math.round(post.radius * 10), Math.round(post.axis[2] * 10), roleOf(post.flags)]
-        : null;
+      return post?.kind === "post" ? [post.axis[2], roleOf(post.flags)] : null;
     })
-    .toEqual([3, 6, "blocker"].map((v) => (v === 3 ? expect.any(Number) : v)));
+    // Clicked a hair off, round lengths draw it.
+    .toEqual([expect.closeTo(0.64, 1), "blocker"]);
   await page.keyboard.press("c");
   await expect(page.getByTestId("outside")).toContainText("through the camera");
   await page.keyboard.press("c");

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useEventListener } from "@vueuse/core";
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch, watchEffect } from "vue";
 import type { Vec2 } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
@@ -79,12 +80,13 @@ const handles = computed(() =>
     shot: props.shot,
     camera: props.camera,
     sight: sight.value,
-    selected: desk.selected,
+    chosen: { selected: desk.selected, face: desk.face, axis: desk.heldAxis && AXES[desk.heldAxis] },
     box: desk.box,
     heights: heights.value,
     loose: loose.value,
   }),
 );
+const AXES: Record<"x" | "y" | "z", [number, number, number]> = { x: [1, 0, 0], y: [0, 1, 0], z: [0, 0, 1] };
 const drawing = useDrawing();
 const setTools = useSetTools();
 const ghost = computed(() => (sight.value && desk.step === "set" ? drawing.preview(props.shot, sight.value) : []));
@@ -302,6 +304,19 @@ function propMove(id: string, from: Vec2, to: Vec2) {
   };
 }
 
+/** While something of the set is dragged, X, Y and Z hold it to that axis. */
+useEventListener(window, "keydown", (e: KeyboardEvent) => {
+  const k = e.key.toLowerCase();
+  if (desk.step !== "set" || drag.value?.kind !== "handle" || !(k === "x" || k === "y" || k === "z")) return;
+  desk.heldAxis = k;
+  const d = drag.value;
+  const again = handles.value.find((h) => h.key === d.handle.key);
+  if (again) drag.value = { ...d, handle: again };
+  e.preventDefault();
+  e.stopImmediatePropagation();
+});
+useEventListener(window, "keyup", () => (desk.heldAxis = null));
+
 function move(e: PointerEvent): void {
   const at = local(e);
   const pixel = pixelAt(at);
@@ -309,7 +324,7 @@ function move(e: PointerEvent): void {
   drawLoupe();
   const d = drag.value;
   if (desk.marking && sight.value && desk.step === "set" && d?.kind !== "set")
-    drawing.look(props.shot, sight.value, inside(pixel), e.altKey);
+    drawing.look(props.shot, sight.value, pixel, e.altKey);
   if (d?.kind === "set" && sight.value) setTools.move(props.shot, sight.value, pixel, e.shiftKey);
   if (!d) {
     const handle = desk.marking ? null : handleAt(handles.value, pixel, reach());
@@ -348,9 +363,11 @@ async function up(e: PointerEvent): Promise<void> {
       // A press and drag draws the whole edge; a click sets one end.
       if (takesTwo() && desk.started.length === 1 && !dragged && near(desk.started[0], pixel)) return;
       if (drawing.toolOf() && sight.value) {
-        if (dragged && (await drawing.drag(props.shot, sight.value, d.press, pixel))) return;
-        await drawing.click(props.shot, sight.value, pixel, e.altKey);
-      } else if (sight.value && (await setTools.click(props.shot, sight.value, pixel, e.altKey))) return;
+        // What is built may reach beyond the frame.
+        const free = pixelAt(at);
+        if (dragged && (await drawing.drag(props.shot, sight.value, d.press, free))) return;
+        await drawing.click(props.shot, sight.value, free, e.altKey);
+      } else if (sight.value && (await setTools.click(props.shot, sight.value, pixelAt(at), e.altKey))) return;
       else await tools.click(pixel, props.shot, props.camera);
     }
   } catch (error) {
@@ -486,7 +503,7 @@ const hint = computed(() =>
       ? `Looking through ${desk.lookThrough.name}`
       : desk.tieWorld && desk.tool === "tie"
         ? `Now click where ${desk.tieWorld.map((v) => v.toFixed(3)).join(", ")} is on the plate`
-        : prompt(desk.tool, Math.max(desk.started.length, desk.drawn.length)),
+        : prompt(desk.tool, Math.max(desk.started.length, desk.drawn.length + (desk.drawn[0]?.side ? 1 : 0))),
 );
 
 /** Picks a corner of a model in the view from outside, as the world point of a tie. */

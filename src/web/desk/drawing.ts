@@ -3,13 +3,14 @@ import { add, cross, distance, dot, normalize, scale, sub } from "#core/math/vec
 import type { Plane } from "#core/optics/camera";
 import { groundPlane } from "#core/optics/camera";
 import type { Face } from "#core/set/face";
-import { facePlane, planeAxes, ringArea, ringPlane } from "#core/set/face";
-import { allFaces } from "#core/set/faces";
+import { facePlane, planeAxes, rayMeets, ringArea, ringPlane } from "#core/set/face";
+import { allFaces, facesOf } from "#core/set/faces";
 import type { Part, PartName } from "#core/set/parts/index";
 import { PARTS, kindOf } from "#core/set/parts/index";
 import type { Drawn, DrawTool, Take } from "#core/set/parts/kind";
 import type { AnyShape } from "#core/set/parts/make";
 import { makePart } from "#core/set/parts/make";
+import type { Picked } from "#core/set/pick";
 import { pickAlong } from "#core/set/pick";
 import { snapPoint } from "#core/set/snap";
 import type { Shot } from "#core/shot/schema";
@@ -19,7 +20,7 @@ import { useDesk } from "../stores/desk.ts";
 import { useNotices } from "../stores/notices.ts";
 import { useShot } from "../stores/shot.ts";
 import { freshId } from "./ids.ts";
-import type { Sight } from "./sight.ts";
+import type { Ray, Sight } from "./sight.ts";
 import { onLine, onPlane } from "./sight.ts";
 import { partOfTool } from "./toolTable.ts";
 
@@ -56,6 +57,12 @@ export function useDrawing() {
     return name && draw ? { name, draw } : null;
   };
 
+  /** Height of the lowest point of what is selected. */
+  function footOf(shot: Shot): number {
+    const points = desk.selected ? facesOf(shot.set, desk.selected).flatMap((face) => face.rings[0]) : [];
+    return points.length > 0 ? Math.min(...points.map((p) => p[2])) : 0;
+  }
+
   /** What the click after so many points takes. */
   function takeAfter(draw: Pick<DrawTool<Part>, "takes" | "outline">, points: Drawn[]): Take {
     const { takes } = draw;
@@ -80,14 +87,7 @@ export function useDrawing() {
       const ring = face.rings[0];
       ring.forEach((a, number) => {
         const b = ring[(number + 1) % ring.length];
-        const [p, q] = [sight.project(a), sight.project(b)];
-        if (!p || !q) return;
-        const [dx, dy] = [q[0] - p[0], q[1] - p[1]];
-        const t = Math.min(
-          1,
-          Math.max(0, ((pixel[0] - p[0]) * dx + (pixel[1] - p[1]) * dy) / (dx * dx + dy * dy || 1)),
-        );
-        const d = Math.hypot(pixel[0] - p[0] - t * dx, pixel[1] - p[1] - t * dy);
+        const d = distanceToLine(sight.line(a, b, 6), pixel);
         if (d >= nearest) return;
         nearest = d;
         const on = { part: part.id, face: face.id };
@@ -113,7 +113,8 @@ export function useDrawing() {
     if (take === "rise" || take === "upright") {
       const from = take === "upright" ? (points[0].side ? points[0].side.ends[0] : points[0].world) : last!.world;
       const direction: Vec3 = take === "upright" ? [0, 0, 1] : plane.normal;
-      const s = onLine(ray, from, direction);
+      const s =
+        take === "upright" && points[0].side ? heightOver(points[0].side.ends, ray) : onLine(ray, from, direction);
       if (s === null) return null;
       const world = add(from, scale(direction, s));
       const snap = free ? null : snapPoint(shot.set, world, { line: { from, direction } }, from, view);
@@ -128,12 +129,20 @@ export function useDrawing() {
       const side = free ? null : sideAt(shot, sight, pixel);
       if (side) return { drawn: side, snap: "on this side", metres: null };
     }
-    const surface = take !== "plane" && !desk.plane;
+    const surface = take !== "plane" && take !== "foot" && !desk.plane;
     const picked = surface
-      ? pickAlong(shot.set, ray.from, ray.direction, (part) => part.flags.seen || !sight.plate)
+      ? desk.tool === "shell-inset"
+        ? faceAt(shot, sight, pixel)
+        : pickAlong(shot.set, ray.from, ray.direction, (part) => part.flags.seen || !sight.plate)
       : null;
     const on = picked && { part: picked.part.id, face: picked.face.id };
-    const range = picked ? facingEye(facePlane(picked.face), sight.eye) : surface ? groundPlane() : plane;
+    const range = picked
+      ? facingEye(facePlane(picked.face), sight.eye)
+      : take === "foot"
+        ? groundPlane(footOf(shot))
+        : surface
+          ? groundPlane()
+          : plane;
     const world = picked?.world ?? onPlane(ray, range);
     if (!world) return null;
     const snap = free ? null : snapPoint(shot.set, world, { plane: range }, last?.world ?? null, view);
@@ -297,19 +306,53 @@ export function useDrawing() {
     return true;
   }
 
+  /** The selected face, while a tool that shapes is in hand. */
+  function chosenFace(shot: Shot): Pick<Picked, "part" | "face"> | null {
+    const part = desk.selected && desk.face && desk.marking ? shot.set[desk.selected] : undefined;
+    const face = part && facesOf(shot.set, part.id).find((f) => f.id === desk.face);
+    return part && face ? { part, face } : null;
+  }
+
   /** The face under a pixel. */
-  const faceAt = (shot: Shot, sight: Sight, pixel: Vec2) => {
+  const faceAt = (shot: Shot, sight: Sight, pixel: Vec2): Picked | null => {
     const ray = sight.ray(pixel);
+    const own = chosenFace(shot);
+    const distance = own && rayMeets(own.face, ray.from, ray.direction);
+    // The selected face is there also where another one hides it.
+    if (own && distance !== null)
+      return { ...own, distance: distance!, world: add(ray.from, scale(ray.direction, distance!)) };
     return pickAlong(shot.set, ray.from, ray.direction, (part) => part.flags.seen || !sight.plate);
   };
 
   return { toolOf, look, click, drag, enter, type, preview, place, planeOf, sideAt, faceAt };
 }
 
+/** Pixels from a line of pixels; infinitely far where there is none. */
+function distanceToLine(line: readonly Vec2[], pixel: Vec2): number {
+  let least = Infinity;
+  for (let i = 1; i < line.length; i++) {
+    const [a, b] = [line[i - 1], line[i]];
+    const [dx, dy] = [b[0] - a[0], b[1] - a[1]];
+    const t = Math.min(1, Math.max(0, ((pixel[0] - a[0]) * dx + (pixel[1] - a[1]) * dy) / (dx * dx + dy * dy || 1)));
+    least = Math.min(least, Math.hypot(pixel[0] - a[0] - t * dx, pixel[1] - a[1] - t * dy));
+  }
+  return least;
+}
+
 /** The upright plane over a side. */
 export function planeOverSide(ends: readonly [Vec3, Vec3]): Plane | null {
   const normal = normalize(cross(sub(ends[1], ends[0]), [0, 0, 1]));
   return Math.hypot(...normal) < 0.5 ? null : { normal, offset: dot(normal, ends[0]) };
+}
+
+/** How high over a side a ray meets the upright plane on it; one end of the side may lie behind the eye. */
+function heightOver(ends: readonly [Vec3, Vec3], ray: Ray): number | null {
+  const plane = planeOverSide(ends);
+  const met = plane && onPlane(ray, plane);
+  if (!met) return null;
+  const along = sub(ends[1], ends[0]);
+  const t = dot(sub(met, ends[0]), along) / dot(along, along);
+  return met[2] - (ends[0][2] + t * along[2]);
 }
 
 /** The plane through three points. */

@@ -51,7 +51,7 @@ const handles = (shot: Shot, with_: Loose = loose()) =>
     shot,
     camera: null,
     sight: null,
-    selected: null,
+    chosen: { selected: null, face: null, axis: null },
     box: false,
     heights: new Map(),
     loose: with_,

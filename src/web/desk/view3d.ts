@@ -180,8 +180,10 @@ export class View3d {
     this.sun.visible = shot.light.sun.on;
     this.sun.color.setRGB(e[0] / strength, e[1] / strength, e[2] / strength);
     this.sun.intensity = strength;
-    const sky = Math.max(...s, 1e-6);
-    this.sky.color.setRGB(s[0] / sky, s[1] / sky, s[2] / sky);
+    // Lamps light the view by what reaches the props' place from them, spread all around: an indoor shot is never black.
+    const ambient = s.map((x, k) => x + lampLight(shot)[k]) as [number, number, number];
+    const sky = Math.max(...ambient, 1e-6);
+    this.sky.color.setRGB(ambient[0] / sky, ambient[1] / sky, ambient[2] / sky);
     this.sky.groundColor.setRGB(...groundAlbedo(shot));
     this.sky.intensity = sky * Math.PI;
     this.sky.position.set(0, 0, 1);
@@ -503,6 +505,22 @@ export class View3d {
     this.target.dispose();
     this.renderer.dispose();
   }
+}
+
+/** Mean radiance that the lamps bring to the first prop's place, as if it came from all around; at least a little. */
+function lampLight(shot: Shot): [number, number, number] {
+  const prop = Object.values(shot.props)[0];
+  const at: Vec3 = prop ? prop.placement.position : [0, 0, 0];
+  const sum: [number, number, number] = [0.02, 0.02, 0.02];
+  for (const { on, kind, position, size, colour, level } of Object.values(shot.light.lamps)) {
+    if (!on) continue;
+    const area = kind === "rectangle" ? size[0] * size[1] : (Math.PI / 4) * size[0] ** 2;
+    const apart = Math.max(0.25, Math.hypot(...sub(position, at)));
+    // Irradiance of a small area at right angles, and of about as much again off the walls, over pi.
+    const share = (2 * area * level) / (apart * apart * Math.PI);
+    for (const k of [0, 1, 2]) sum[k] += share * colour[k];
+  }
+  return sum;
 }
 
 function sharedGroup(model: Model): THREE.Group {

@@ -111,7 +111,7 @@ const results = computed<Record<StepName, string>>(() => {
     camera: shot.solved
       ? `${equivalents35mm(shot.solved.camera.focalPx, frame).diagonal.toFixed(1)} mm eq.`
       : "not solved",
-    set: count(Object.keys(shot.set).length, "surface"),
+    set: count(Object.keys(shot.set).length, "part"),
     props: count(Object.values(shot.props).filter((p) => !p.hidden).length, "prop"),
     light: lightWord(shot),
     render: finals.running

@@ -140,6 +140,8 @@ export const useDesk = defineStore("desk", () => {
   const aim = shallowRef<Aim | null>(null);
   /** A length that is typed while a point is drawn. */
   const typed = ref("");
+  /** Axis that what is dragged keeps to, while its key is held. */
+  const heldAxis = ref<"x" | "y" | "z" | null>(null);
   /** Face of the selected part. */
   const face = ref<string | null>(null);
   /** How high the view from outside is cut off, metres; null for whole. */
@@ -250,6 +252,7 @@ export const useDesk = defineStore("desk", () => {
     aim,
     typed,
     face,
+    heldAxis,
     cutAt,
     outsideView,
     turned,

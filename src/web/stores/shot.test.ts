@@ -53,7 +53,7 @@ async function shotOpen() {
   await store.open("quay");
   const mark = (id: string) =>
     store.commit(`Mark ${id}`, (d) => {
-      d.ties[id] = { id, pixel: [10, 20], world: [0, 0, 0], muted: false };
+      d.ties[id] = { id, plate: "main", pixel: [10, 20], world: [0, 0, 0], muted: false };
     });
   const type = (id: string, axis: number, value: number) =>
     store.commit("Type", (d) => {

@@ -87,7 +87,7 @@ export const backdrop: PartKind<Backdrop> = {
   draw: {
     label: "backdrop",
     icon: "pi-image",
-    key: "d",
+    key: "y",
     hints: [
       "Backdrop curve: click the left end of its front edge",
       "now the right end",

@@ -69,7 +69,7 @@ export const block: PartKind<Block> = {
   draw: {
     label: "block",
     icon: "pi-box",
-    key: "b",
+    key: "q",
     hints: [
       "Block: click a corner of its base, on the ground or any face",
       "now the next corner along its side",

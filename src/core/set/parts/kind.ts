@@ -65,9 +65,10 @@ export interface Drawn {
 
 /**
  * What a click of a drawing tool takes: a point of any face or the ground, which sets the plane; a point of that plane; a
- * point above the last one along the plane's normal; a point upright above the first one; or a side of a face.
+ * point above the last one along the plane's normal; a point upright above the first one; a side of a face; or a point
+ * as high as the foot of what is selected.
  */
-export type Take = "surface" | "plane" | "rise" | "upright" | "side";
+export type Take = "surface" | "plane" | "rise" | "upright" | "side" | "foot";
 
 /** How a part is drawn on the plate. */
 export interface DrawTool<P> {

@@ -72,7 +72,7 @@ export const ramp: PartKind<Ramp> = {
   draw: {
     label: "ramp",
     icon: "pi-sort-amount-up",
-    key: "p",
+    key: "i",
     hints: [
       "Ramp: click one end of its foot",
       "now the other end of its foot",

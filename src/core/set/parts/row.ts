@@ -124,12 +124,12 @@ export const row: PartKind<Row> = {
   draw: {
     label: "row",
     icon: "pi-ellipsis-h",
-    key: "w",
+    key: "u",
     hints: [
-      "Row of what is selected: click the same point on it",
-      "now that point on the next member, and on every further one that you see; Enter ends",
+      "Row of what is selected: click its foot",
+      "now the foot of the next member, and of every further one that you see; Enter ends",
     ],
-    takes: ["surface", "plane"],
+    takes: ["foot", "foot"],
     outline: 2,
     build: (points, { selected, set }) => {
       if (!selected || !set[selected]) return "Select the part that the row repeats, then mark a point of each member.";

@@ -1,8 +1,10 @@
 import * as v from "valibot";
 import type { Vec3 } from "../../math/vec3.ts";
+import { mix, sub } from "../../math/vec3.ts";
 import { Id, MOST, Text } from "../../schema/fields.ts";
 import { ringPlane } from "../face.ts";
-import { moveVertices } from "../shell/move.ts";
+import { moveBy, moveVertices } from "../shell/move.ts";
+import { edgeUses } from "../shell/topology.ts";
 import { VertexSchema, placedVertex } from "../vertex.ts";
 import type { PartHandle, PartKind } from "./kind.ts";
 import { partBase } from "./kind.ts";
@@ -31,6 +33,24 @@ export const ShellSchema = v.object({
 });
 export type Shell = v.InferOutput<typeof ShellSchema>;
 
+/** Handles in the middle of the edges: an edge goes up or down as a whole. */
+function edgeHandles(part: Shell): PartHandle<Shell>[] {
+  return [...edgeUses(part).keys()].map((key) => {
+    const [a, b] = key.split(" ");
+    const at = mix(part.vertices[a].world, part.vertices[b].world, 0.5);
+    return {
+      key: `edge ${key}`,
+      at,
+      edit: "Move edge",
+      along: { direction: [0, 0, 1] },
+      put: (p, to) => {
+        const moved = moveBy(part, [a, b], sub(to, at));
+        if (typeof moved !== "string") p.vertices = moved.body.vertices;
+      },
+    };
+  });
+}
+
 export const shell: PartKind<Shell> = {
   title: "Shell",
   schema: ShellSchema,
@@ -48,8 +68,9 @@ export const shell: PartKind<Shell> = {
     }
     return Object.entries(part.vertices).map(([id, vertex]) => ({ vertex, normal: normals.get(id) ?? [0, 0, 1] }));
   },
-  handles: (part) =>
-    Object.entries(part.vertices).map(([id, vertex]): PartHandle<Shell> => ({
+  handles: (part) => [
+    ...edgeHandles(part),
+    ...Object.entries(part.vertices).map(([id, vertex]): PartHandle<Shell> => ({
       key: id,
       at: vertex.world,
       edit: "Move corner",
@@ -62,6 +83,7 @@ export const shell: PartKind<Shell> = {
         p.vertices[id] = placedVertex(to, pixel);
       },
     })),
+  ],
   fields: () => [],
   draw: null,
 };

@@ -9,6 +9,7 @@ import type { Loose } from "./loose.ts";
 import { looseHandles } from "./loose.ts";
 import { markHandles } from "./marks.ts";
 import { propHandles } from "./props.ts";
+import type { Chosen } from "./set.ts";
 import { setHandles } from "./set.ts";
 
 /** What handles are made from. */
@@ -16,7 +17,7 @@ export interface HandleScene {
   shot: Shot;
   camera: Camera | null;
   sight: Sight | null;
-  selected: string | null;
+  chosen: Chosen;
   /** The test box is shown. */
   box: boolean;
   /** Heights of the props' models as they stand. */
@@ -35,7 +36,7 @@ const HANDLES: Record<StepName, (scene: HandleScene) => Handle[]> = {
     ...markHandles(scene.shot),
     ...(scene.box ? through(scene, (camera) => boxHandles(scene.shot, camera)) : []),
   ],
-  set: ({ shot, sight, selected }) => (sight ? setHandles(shot, sight, selected) : []),
+  set: ({ shot, sight, chosen }) => (sight ? setHandles(shot, sight, chosen) : []),
   props: ({ shot, sight, heights }) => (sight ? propHandles(shot, sight, heights) : []),
   light: (scene) => through(scene, (camera) => lightHandles(scene.shot, camera)),
   render: () => [],

@@ -1,4 +1,6 @@
+import type { Vec3 } from "#core/math/vec3";
 import { add, scale } from "#core/math/vec3";
+import type { PartHandle } from "#core/set/parts/kind";
 import type { Part } from "#core/set/parts/index";
 import { kindOf } from "#core/set/parts/index";
 import type { Shot } from "#core/shot/schema";
@@ -6,40 +8,61 @@ import type { Sight } from "../sight.ts";
 import { onLine, onPlane } from "../sight.ts";
 import type { Handle } from "./handle.ts";
 
-/** Handles of the set's parts, as each kind describes them. Of many parts only the selected one has its own. */
-export function setHandles(shot: Shot, sight: Sight, selected: string | null): Handle[] {
+/**
+ * Handles of the set's parts, as each kind describes them. Of many parts only the selected one has its own, of a large
+ * shell only the selected face. While the key of an axis is held, everything goes along that.
+ */
+export function setHandles(shot: Shot, sight: Sight, chosen: Chosen): Handle[] {
   const parts = Object.values(shot.set).filter((part) => !part.muted);
-  const shown = parts.length > MANY ? parts.filter((part) => part.id === selected) : parts;
-  return shown.flatMap((part) => partHandles(part, shot, sight));
+  const shown = parts.length > MANY ? parts.filter((part) => part.id === chosen.selected) : parts;
+  return shown.flatMap((part) => partHandles(part, shot, sight, chosen));
 }
 
-/** From so many parts on, handles of all of them would hide the plate. */
-const MANY = 12;
+/** What is selected, and the axis whose key is held. */
+export interface Chosen {
+  selected: string | null;
+  face: string | null;
+  axis: Vec3 | null;
+}
 
-function partHandles(part: Part, shot: Shot, sight: Sight): Handle[] {
-  return kindOf(part)
-    .handles(part, shot.set)
-    .flatMap((handle): Handle[] => {
-      const at = sight.project(handle.at);
-      if (!at) return [];
-      const { along } = handle;
-      return [
-        {
-          key: `${part.id}.${handle.key}`,
-          owner: part.id,
-          at,
-          edit: handle.edit,
-          drag: (draft, pixel) => {
-            const ray = sight.ray(pixel);
-            let to = "plane" in along ? onPlane(ray, along.plane) : null;
-            if ("direction" in along) {
-              const s = onLine(ray, handle.at, along.direction);
-              to = s === null ? null : add(handle.at, scale(along.direction, s));
-            }
-            const target = draft.set[part.id] as Part | undefined;
-            if (to && target?.kind === part.kind) handle.put(target, to, sight.plate ? pixel : null);
-          },
+/** From so many parts, or handles of one, on, all of them would hide the plate. */
+const MANY = 4;
+const CROWD = 60;
+
+/** Handles of a large shell that belong to its selected face. */
+function ofFace(part: Part, face: string | null, handles: PartHandle<Part>[]): PartHandle<Part>[] {
+  if (part.kind !== "shell" || handles.length <= CROWD) return handles;
+  const corners = new Set(face ? part.faces[face]?.rings.flat() : []);
+  return handles.filter(({ key }) =>
+    key
+      .replace("edge ", "")
+      .split(" ")
+      .every((id) => corners.has(id)),
+  );
+}
+
+function partHandles(part: Part, shot: Shot, sight: Sight, chosen: Chosen): Handle[] {
+  return ofFace(part, chosen.face, kindOf(part).handles(part, shot.set)).flatMap((handle): Handle[] => {
+    const at = sight.project(handle.at);
+    if (!at) return [];
+    const along = chosen.axis ? { direction: chosen.axis } : handle.along;
+    return [
+      {
+        key: `${part.id}.${handle.key}`,
+        owner: part.id,
+        at,
+        edit: handle.edit,
+        drag: (draft, pixel) => {
+          const ray = sight.ray(pixel);
+          let to = "plane" in along ? onPlane(ray, along.plane) : null;
+          if ("direction" in along) {
+            const s = onLine(ray, handle.at, along.direction);
+            to = s === null ? null : add(handle.at, scale(along.direction, s));
+          }
+          const target = draft.set[part.id] as Part | undefined;
+          if (to && target?.kind === part.kind) handle.put(target, to, sight.plate ? pixel : null);
         },
-      ];
-    });
+      },
+    ];
+  });
 }

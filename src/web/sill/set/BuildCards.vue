@@ -14,6 +14,7 @@ import { moveFace } from "#core/set/shell/move";
 import { asShell, turnsIntoShell, withBody } from "#core/set/shell/turn";
 import { danglingFindings, referencesTo } from "#core/shot/references";
 import type { Shot } from "#core/shot/schema";
+import { groundPlane } from "#core/optics/camera";
 import { formatArea, formatLength } from "#core/units/length";
 import { deletion } from "../../desk/deletion.ts";
 import { freshId } from "../../desk/ids.ts";
@@ -153,6 +154,15 @@ function mirror(axis: 0 | 1): void {
       </button>
       <template v-else>
         <ToolButton v-for="t in PLANE_TOOLS" :key="t" :tool="t" :label="row(t).label" />
+        <span class="quiet">level at</span>
+        <LengthField
+          :model-value="0"
+          :unit="shot.unit"
+          label="Level plane at a height"
+          @update:model-value="
+            (m) => (desk.plane = { name: `level at ${formatLength(m, shot.unit)}`, plane: groundPlane(m) })
+          "
+        />
       </template>
     </div>
   </section>
