@@ -21,6 +21,51 @@ const layer = (name, forbidden) => ({
   },
 });
 
+/** Folders of core, each standing on those before it only: no circles (docs/design.md section 4). */
+const CORE = [
+  "math",
+  "text",
+  "colour",
+  "units",
+  "schema",
+  "image",
+  "optics",
+  "plate",
+  "notes",
+  "props",
+  "trace",
+  "detect",
+  "set",
+  "light",
+  "match",
+  "comp",
+  "exchange",
+  "render",
+  "handover",
+  "shot",
+];
+const coreOrder = CORE.map((name, i) => ({
+  files: [`src/core/${name}/**/*.ts`],
+  ignores: ["**/*.test.ts"],
+  rules: {
+    "no-restricted-imports": [
+      "error",
+      {
+        patterns: [
+          ...["node", "server", "web", "cli", "demo", "testing", "node:"].map((other) => ({
+            group: [`**/${other}/**`, `#${other}/*`, `**/${other}`],
+            message: `src/core must not depend on ${other}.`,
+          })),
+          ...CORE.slice(i + 1).map((other) => ({
+            group: [`../${other}/*`, `../../${other}/*`, `#core/${other}/*`],
+            message: `core/${name} must not depend on core/${other}, which stands on it.`,
+          })),
+        ],
+      },
+    ],
+  },
+}));
+
 export default ts.config(
   {
     ignores: [
@@ -48,7 +93,7 @@ export default ts.config(
       "no-console": "off",
     },
   },
-  layer("core", ["node", "server", "web", "cli", "demo", "testing", "node:"]),
+  ...coreOrder,
   layer("node", ["server", "web", "cli", "demo", "testing"]),
   layer("server", ["web", "cli", "testing"]),
   layer("cli", ["web", "server", "testing"]),

@@ -5,6 +5,7 @@ import { faceArea, faceWarp, crossesItself, onFace, rayMeets, triangulate, volum
 import { facesOf } from "./faces.ts";
 import { bareFacesOf } from "./bare.ts";
 import { MATERIAL_PRESETS, fromPreset } from "./materials.ts";
+import { cameraFindings, coverage, slideToStand, standingOf } from "./depth.ts";
 import { measurePart } from "./measure.ts";
 import type { Drawn } from "./parts/kind.ts";
 import type { PartName, SetRecord } from "./parts/index.ts";
@@ -318,5 +319,56 @@ describe("roles and materials", () => {
       expect(level).toBeCloseTo(preset.albedo, 2);
       expect(spread / preset.albedo).toBeCloseTo(preset.spread, 2);
     }
+  });
+});
+
+describe("standing and the camera's place", () => {
+  const floor = part("floor", { kind: "polygon", vertices: at(rectangle(10, 10)), holes: [] });
+  const block = (z: number, height = 0.5) => {
+    const base = at(
+      (
+        [
+          [4, 4],
+          [5, 4],
+          [5, 5],
+          [4, 5],
+        ] as Vec2[]
+      ).map(([x, y]): Vec3 => [x, y, z]),
+    );
+    return part("box", { kind: "block", base, height, closed: true });
+  };
+  const eye: Vec3 = [5, -2, 1.6];
+
+  test("a block that floats or sinks says by how much, and slides along the sight until it stands, with its picture kept", () => {
+    for (const z of [0.12, -0.05]) {
+      const set: SetRecord = { floor, box: block(z) };
+      const standing = standingOf(set, set.box)!;
+      expect(standing.gap).toBeCloseTo(z, 9);
+      expect(standing.on).toBe("floor");
+      const before = facesOf(set, "box").flatMap((f) => f.rings[0]);
+      const moved = structuredClone(set.box);
+      expect(slideToStand(set, moved, eye, standing)).toBe(true);
+      const after = facesOf({ floor, box: moved }, "box").flatMap((f) => f.rings[0]);
+      expect(Math.min(...after.map((p) => p[2]))).toBeCloseTo(0, 9);
+      // On the same lines of sight as before.
+      before.forEach((p, i) => expect(Math.hypot(...cross(sub(p, eye), sub(after[i], eye)))).toBeLessThan(1e-9));
+    }
+    expect(standingOf({ floor, box: block(0) }, block(0))).toBeNull();
+  });
+
+  test("a camera outside its room or inside a block is told of", () => {
+    const room = part("room", { kind: "room", floor: at(rectangle(10, 10)), height: 3 });
+    expect(cameraFindings({ room }, [5, 5, 1.6])).toEqual([]);
+    expect(cameraFindings({ room }, eye)[0].message).toMatch(/outside room/);
+    expect(cameraFindings({ box: block(0, 3) }, [4.5, 4.5, 1.6])[0].message).toMatch(/inside box/);
+    expect(cameraFindings({ box: block(0, 3) }, eye)).toEqual([]);
+  });
+
+  test("pixels in which faces are seen add up to what the set covers", () => {
+    const down = (pixel: Vec2) => ({ from: [pixel[0] / 10, pixel[1] / 10, 5] as Vec3, direction: [0, 0, -1] as Vec3 });
+    const counts = coverage({ floor, box: block(0) }, { width: 100, height: 100 }, down, 100);
+    expect(counts.get("box lid")).toBeCloseTo(100, 9);
+    expect(counts.get("floor face")).toBeCloseTo(10_000 - 100, 9);
+    expect(counts.get("box side-1")).toBeUndefined();
   });
 });

@@ -18,7 +18,7 @@ const DRAWERS = [
 
 <template>
   <DrawerRow v-model="desk.setDrawer" :drawers="DRAWERS" label="Set drawers" />
-  <BuildCards v-if="desk.setDrawer === 'build'" :shot="shot" />
+  <BuildCards v-if="desk.setDrawer === 'build'" :shot="shot" :camera="camera" />
   <SurfaceCards v-else-if="desk.setDrawer === 'surfaces'" :shot="shot" />
   <MeasureCards v-else :shot="shot" :camera="camera" />
 </template>

@@ -50,6 +50,11 @@ export const backdrop: PartKind<Backdrop> = {
   schema: BackdropSchema,
   faces: backdropFaces,
   vertices: (part) => part.front.map((vertex) => ({ vertex, normal: LEVEL })),
+  stretch: (part, share) => {
+    part.depth *= share;
+    part.radius *= share;
+    part.height *= share;
+  },
   handles: (part) => {
     const ahead = inwards(part);
     const [a, b] = [part.front[0].world as Vec3, part.front[1].world as Vec3];

@@ -38,6 +38,7 @@ export const block: PartKind<Block> = {
     return part.height < 0 ? faces.map((f) => ({ ...f, rings: f.rings.map((ring) => [...ring].reverse()) })) : faces;
   },
   vertices: (part) => placedOnRing(part.base),
+  stretch: (part, share) => (part.height *= share),
   handles: (part) => {
     const foot = part.base[0].world;
     const along = risen(part);

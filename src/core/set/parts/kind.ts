@@ -103,6 +103,8 @@ export interface PartKind<P> {
   vertices: (part: P, set: SetRecord) => Placed[];
   /** Directions and angles that turn with the world, besides the vertices. */
   turn?: (part: P, move: (direction: Vec3) => Vec3) => void;
+  /** Multiplies its lengths, besides the vertices. */
+  stretch?: (part: P, share: number) => void;
   /** Ids of the parts that it stands on. */
   on?: (part: P) => string[];
   handles: (part: P, set: SetRecord) => PartHandle<P>[];

@@ -99,6 +99,7 @@ export const opening: PartKind<Opening> = {
     const host = hostOf(part, set);
     return host ? part.corners.map((vertex) => ({ vertex, normal: faceNormal(host) })) : [];
   },
+  stretch: (part, share) => (part.depth *= share),
   on: (part) => [part.on.part],
   handles: (part, set) => {
     const host = hostOf(part, set);

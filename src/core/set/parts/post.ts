@@ -52,6 +52,10 @@ export const post: PartKind<Post> = {
   faces: postFaces,
   vertices: (part) => [{ vertex: part.foot, normal: LEVEL }],
   turn: (part, move) => (part.axis = move(part.axis as Vec3)),
+  stretch: (part, share) => {
+    part.axis = scale(part.axis as Vec3, share);
+    part.radius *= share;
+  },
   handles: (part) => {
     const foot = part.foot.world as Vec3;
     const head = add(foot, part.axis);

@@ -72,6 +72,7 @@ export const room: PartKind<Room> = {
   schema: RoomSchema,
   faces: roomFaces,
   vertices: (part) => placedOnRing(part.floor),
+  stretch: (part, share) => (part.height *= share),
   handles: (part) => {
     const foot = part.floor[0].world;
     return [

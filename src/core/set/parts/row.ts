@@ -71,6 +71,9 @@ export const row: PartKind<Row> = {
   turn: (part, move) => {
     for (const copy of part.copies) copy.offset = move(copy.offset as Vec3);
   },
+  stretch: (part, share) => {
+    for (const copy of part.copies) copy.offset = scale(copy.offset as Vec3, share);
+  },
   on: (part) => [part.of],
   handles: (part, set) => {
     const member = bareFacesOf(set, part.of);

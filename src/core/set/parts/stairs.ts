@@ -54,6 +54,10 @@ export const stairs: PartKind<Stairs> = {
   schema: StairsSchema,
   faces: stairFaces,
   vertices: (part) => part.foot.map((vertex) => ({ vertex, normal: LEVEL })),
+  stretch: (part, share) => {
+    part.rise *= share;
+    part.going *= share;
+  },
   handles: (part) => {
     const [a, b] = [part.foot[0].world as Vec3, part.foot[1].world as Vec3];
     const ends = ([0, 1] as const).map((i): PartHandle<Stairs> => ({

@@ -56,6 +56,10 @@ export const wall: PartKind<Wall> = {
   schema: WallSchema,
   faces: wallFaces,
   vertices: (part) => (part.foot ?? []).map((vertex) => ({ vertex, normal: LEVEL })),
+  stretch: (part, share) => {
+    part.heights = [part.heights[0] * share, part.heights[1] * share];
+    part.thick *= share;
+  },
   on: (part) => (part.on ? [part.on.part] : []),
   handles: (part, set) => {
     const foot = wallFoot(part, set);

@@ -5,6 +5,9 @@ import { computed } from "vue";
 import type { Vec3 } from "#core/math/vec3";
 import { faceArea } from "#core/set/face";
 import { facesOf } from "#core/set/faces";
+import type { Camera } from "#core/optics/camera";
+import { shotFrame } from "#core/plate/schema";
+import { cameraFindings, coverage, slideToStand, standingOf } from "#core/set/depth";
 import type { Part } from "#core/set/parts/index";
 import { PARTS, PART_NAMES, kindOf } from "#core/set/parts/index";
 import { cutAround } from "#core/set/shell/cut";
@@ -14,7 +17,7 @@ import { moveFace } from "#core/set/shell/move";
 import { asShell, turnsIntoShell, withBody } from "#core/set/shell/turn";
 import { danglingFindings, referencesTo } from "#core/shot/references";
 import type { Shot } from "#core/shot/schema";
-import { groundPlane } from "#core/optics/camera";
+import { groundPlane, pixelDirection } from "#core/optics/camera";
 import { formatArea, formatLength } from "#core/units/length";
 import { deletion } from "../../desk/deletion.ts";
 import { freshId } from "../../desk/ids.ts";
@@ -27,7 +30,7 @@ import { OUTSIDE_VIEWS, OVERLAYS, useDesk } from "../../stores/desk.ts";
 import { useNotices } from "../../stores/notices.ts";
 import { useShot } from "../../stores/shot.ts";
 
-const props = defineProps<{ shot: Shot }>();
+const props = defineProps<{ shot: Shot; camera: Camera | null }>();
 const desk = useDesk();
 const store = useShot();
 const notices = useNotices();
@@ -36,7 +39,34 @@ const parts = computed(() => Object.values(props.shot.set));
 const chosen = computed<Part | null>(() => (desk.selected ? (props.shot.set[desk.selected] ?? null) : null));
 const fields = computed(() => (chosen.value ? kindOf(chosen.value).fields(chosen.value, props.shot.set) : []));
 const faces = computed(() => (chosen.value ? facesOf(props.shot.set, chosen.value.id) : []));
-const findings = computed(() => new Map(danglingFindings(props.shot).map((f) => [f.ids[0], f.message])));
+const findings = computed(() => {
+  const eye = props.camera?.position;
+  return new Map([
+    ...danglingFindings(props.shot).map((f) => [f.ids[0], f.message] as const),
+    ...(eye ? cameraFindings(props.shot.set, eye) : []).map((f) => [f.part, f.message] as const),
+  ]);
+});
+/** The gap of the chosen part over what it should stand on. */
+const standing = computed(() => (chosen.value ? standingOf(props.shot.set, chosen.value) : null));
+/** Pixels of the plate in which the chosen face is seen. */
+const seenPixels = computed(() => {
+  if (!chosen.value || !desk.face || !props.camera) return null;
+  const camera = props.camera;
+  const counts = coverage(props.shot.set, shotFrame(props.shot), (pixel) => ({
+    from: camera.position,
+    direction: pixelDirection(camera, pixel),
+  }));
+  return counts.get(`${chosen.value.id} ${desk.face}`) ?? 0;
+});
+
+function stand(): void {
+  const { id } = chosen.value!;
+  const at = standing.value!;
+  const eye = props.camera!.position;
+  void store.commit("Slide until it stands", (d) => {
+    slideToStand(d.set as Shot["set"], d.set[id] as Part, eye, at);
+  });
+}
 const drawTools = PART_NAMES.filter((name) => PARTS[name].draw !== null).map((name): Tool => `part-${name}`);
 const PLANE_TOOLS: Tool[] = ["plane-face", "plane-side", "plane-points"];
 const SHELL_TOOLS: Tool[] = ["shell-face", "shell-inset", "shell-cut", "shell-around"];
@@ -281,6 +311,13 @@ function mirror(axis: 0 | 1): void {
         solid</label
       >
     </div>
+    <div v-if="standing" class="row tight acts">
+      <span class="quiet"
+        >{{ standing.gap > 0 ? "floats" : "sinks" }} {{ formatLength(Math.abs(standing.gap), shot.unit) }}
+        {{ standing.gap > 0 ? "over" : "into" }} {{ standing.on }}</span
+      >
+      <button v-if="camera" class="act" data-test="stand" @click="stand">slide along the sight until it stands</button>
+    </div>
     <div class="row tight acts">
       <button v-if="turnsIntoShell(chosen)" class="act" data-test="to-shell" @click="toShell">turn into shell</button>
       <button v-if="chosen.kind !== 'opening'" class="act" @click="duplicate">copy</button>
@@ -303,6 +340,9 @@ function mirror(axis: 0 | 1): void {
         @update:model-value="(f: string) => (desk.face = f)"
       />
       <template v-if="desk.face">
+        <span class="quiet">{{
+          seenPixels === null ? "" : seenPixels > 0 ? `seen in ${Math.round(seenPixels / 100) * 100} px` : "hidden"
+        }}</span>
         <span class="quiet">pull by</span>
         <LengthField
           :model-value="0"

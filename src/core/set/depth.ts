@@ -1,0 +1,119 @@
+import type { Vec3 } from "../math/vec3.ts";
+import { add, scale, sub } from "../math/vec3.ts";
+import { rayMeets } from "./face.ts";
+import { facesOf } from "./faces.ts";
+import type { Part, SetRecord } from "./parts/index.ts";
+import { kindOf } from "./parts/index.ts";
+import { pickAlong } from "./pick.ts";
+
+/** Where parts stand: over or in what is below them, and whether the camera is where it can be. */
+
+/** How a part stands over what it should stand on. */
+export interface Standing {
+  /** Metres between its lowest point and what is below; under 0 it sinks in. */
+  gap: number;
+  /** What is below: a part's name, or the ground. */
+  on: string;
+  /** Height of that. */
+  height: number;
+}
+
+/** Closer than this it stands, metres. */
+const STANDS = 0.002;
+/** How far below its top a part may sink and still mean to stand there, as a share of its height. */
+const ABOVE = 1e-3;
+
+/**
+ * The gap of a part over the surface below it, found straight down from above its lowest point; null for one that
+ * stands, that lies flat itself, or that is held by another part.
+ */
+export function standingOf(set: SetRecord, part: Part): Standing | null {
+  if (["polygon", "room", "opening", "ramp", "backdrop", "row"].includes(part.kind)) return null;
+  if (part.kind === "wall" && part.on) return null;
+  const points = facesOf(set, part.id).flatMap((face) => face.rings[0]);
+  if (points.length === 0) return null;
+  const low = points.reduce((a, b) => (b[2] < a[2] ? b : a));
+  const high = Math.max(...points.map((p) => p[2]));
+  // From the part's own height down, a little inside its foot, so that what it sinks into is met as well.
+  const centre = scale(
+    points.reduce((sum, p) => add(sum, p), [0, 0, 0] as Vec3),
+    1 / points.length,
+  );
+  const over: Vec3 = [low[0] + ABOVE * (centre[0] - low[0]), low[1] + ABOVE * (centre[1] - low[1]), high + 1e-4];
+  const below = pickAlong(set, over, [0, 0, -1], (other) => other.id !== part.id && !standsOn(set, other, part.id));
+  const height = below ? below.world[2] : 0;
+  const gap = low[2] - height;
+  return Math.abs(gap) < STANDS ? null : { gap, on: below?.part.name ?? "the ground", height };
+}
+
+const standsOn = (set: SetRecord, part: Part, id: string): boolean => {
+  const on = kindOf(part).on?.(part) ?? [];
+  return (
+    on.includes(id) ||
+    on.some((other) => set[other] !== undefined && other !== part.id && standsOn(set, set[other], id))
+  );
+};
+
+/**
+ * Slides a part along the lines of sight until its lowest point is as high as what it should stand on, scaled so that it
+ * keeps its picture. In place; false where the eye is no higher than that.
+ */
+export function slideToStand(set: SetRecord, part: Part, eye: Vec3, standing: Standing): boolean {
+  const low = standing.height + standing.gap;
+  const share = (eye[2] - standing.height) / (eye[2] - low);
+  if (!(share > 0.01 && share < 100)) return false;
+  const kind = kindOf(part);
+  for (const { vertex } of kind.vertices(part, set))
+    vertex.world = add(eye, scale(sub(vertex.world as Vec3, eye), share));
+  kind.stretch?.(part, share);
+  return true;
+}
+
+/** How often a ray from a point meets faces of a part. */
+function crossings(set: SetRecord, part: Part, from: Vec3): number {
+  // A direction that lies along nothing that people build.
+  const direction: Vec3 = [0.5377, 0.6211, 0.5702];
+  return facesOf(set, part.id).filter((face) => rayMeets({ ...face, rings: [face.rings[0]] }, from, direction) !== null)
+    .length;
+}
+
+/** What is wrong with where the camera stands, as sentences. */
+export function cameraFindings(set: SetRecord, eye: Vec3): { part: string; message: string }[] {
+  const found: { part: string; message: string }[] = [];
+  for (const part of Object.values(set)) {
+    if (part.muted) continue;
+    const inside = crossings(set, part, eye) % 2 === 1;
+    if (part.kind === "room" && !inside)
+      found.push({
+        part: part.id,
+        message: `The camera stands outside ${part.name}. Pull its floor back behind the camera, in plan or by typing.`,
+      });
+    if (part.kind === "block" && inside)
+      found.push({
+        part: part.id,
+        message: `The camera stands inside ${part.name}, which hides everything. Move its base.`,
+      });
+  }
+  return found;
+}
+
+/** Share of the plate's pixels in which each face of a part is seen, by samples over the frame. */
+export function coverage(
+  set: SetRecord,
+  frame: { width: number; height: number },
+  ray: (pixel: [number, number]) => { from: Vec3; direction: Vec3 },
+  cells = 96,
+): Map<string, number> {
+  const step = Math.max(frame.width, frame.height) / cells;
+  const counts = new Map<string, number>();
+  for (let y = step / 2; y < frame.height; y += step) {
+    for (let x = step / 2; x < frame.width; x += step) {
+      const { from, direction } = ray([x, y]);
+      const picked = pickAlong(set, from, direction, (part) => part.flags.seen);
+      if (!picked) continue;
+      const key = `${picked.part.id} ${picked.face.id}`;
+      counts.set(key, (counts.get(key) ?? 0) + step * step);
+    }
+  }
+  return counts;
+}
