@@ -166,11 +166,8 @@ test("the whole job by mouse, from the photo to the saved picture", async ({ pag
   // What was recovered, put to the test over the clean plate.
   const { figures } = await insert("quay", 24, false, {
     camera: again.solved!.camera,
-    light: {
-      sun: { direction: sunDirection(again), irradiance: again.light.sunIrradiance, angularRadius: SUN_ANGULAR_RADIUS },
-      sky: again.light.skyRadiance,
-      mask: null,
-    },
+    sun: { direction: sunDirection(again), irradiance: again.light.sunIrradiance, angularRadius: SUN_ANGULAR_RADIUS },
+    sky: again.light.skyRadiance,
     set: setPieces(again),
     floor: { height: -0.002, albedo: groundAlbedo(again) },
   });

@@ -4,7 +4,7 @@ import { promisify } from "node:util";
 import { describe, expect, test } from "@jest/globals";
 import validator from "gltf-validator";
 import type { Vec3 } from "#core/math/vec3";
-import { compositeCodes, leavesPlate } from "#core/comp/composite";
+import { compositeCodes } from "#core/comp/composite";
 import { ciede2000, linearToLab } from "#core/colour/difference";
 import { projectPoint } from "#core/optics/camera";
 import { standing } from "#core/props/transform";
@@ -19,8 +19,6 @@ import type { InsertionFigures } from "../testing/insertion.ts";
 import { netloftShot, slipwayShot } from "./otherShots.ts";
 import * as quay from "./quay.ts";
 import { boatPlace } from "./slipway.ts";
-import type { Role } from "#core/set/roles";
-import { ROLES, flagsOf } from "#core/set/roles";
 import { recipeHash } from "./recipe.ts";
 import { demoFile, demoShot, quayTruth } from "./shot.ts";
 
@@ -170,25 +168,6 @@ describe("without a prop", () => {
     const passes = await renderShot(bare, plate, new Map(), { percent: 100, samples: 1 });
     expect(Buffer.from(compositeCodes(plate, passes)).equals(Buffer.from(plate.codes))).toBe(true);
   });
-
-  test.each(["quay", "netloft", "slipway"])(
-    "%s: nothing touches the plate, whatever the roles",
-    async (place) => {
-      const { shot, plate } = await shotOf(place);
-      const ids = Object.keys(shot.set);
-      for (const role of Object.keys(ROLES) as Role[]) {
-        const bare = structuredClone({ ...shot, props: {} });
-        // Every part takes each role once while the others keep theirs in turn.
-        ids.forEach((id, i) => (bare.set[id].flags = flagsOf(i % 2 ? role : "catcher")));
-        const passes = await renderShot(bare, plate, new Map(), { percent: 25, samples: 2 }, { threads: 2 });
-        const touched = Array.from({ length: passes.width * passes.height }, (_, i) => i).filter(
-          (i) => !leavesPlate(passes, i),
-        );
-        expect([role, touched.length]).toEqual([role, 0]);
-      }
-    },
-    300_000,
-  );
 });
 
 /** Figures of a case, from a process of its own: numeric code is slow within the test runner. */
@@ -204,7 +183,7 @@ async function insertionFigures(name: string, samples: number): Promise<Insertio
   return JSON.parse(stdout) as InsertionFigures;
 }
 
-describe("insertion figures: true camera and light, the set as a user draws it", () => {
+describe("insertion figures: the documents as they ship, on the clean plates", () => {
   // Limits a third above what is seen with so few samples.
   test.each([
     ["quay", 24, { mean: 0.45, percentile95: 1.75, contact: 1.35 }],

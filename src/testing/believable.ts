@@ -1,4 +1,3 @@
-import { createHash } from "node:crypto";
 import { mkdtemp, mkdir, readFile, rm, writeFile } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import path from "node:path";
@@ -6,24 +5,16 @@ import sharp from "sharp";
 import { ciede2000, linearToLab } from "#core/colour/difference";
 import type { Lab } from "#core/colour/difference";
 import { linearToSrgb, srgbToLinear } from "#core/colour/srgb";
-import { importGlb } from "#core/exchange/gltf";
 import type { Vec2 } from "#core/math/vec3";
-import { dropToFloor } from "#core/props/transform";
-import type { Model } from "#core/props/model";
 import { cameraOf } from "#core/render/scene";
 import { modelOf, placementOf } from "#core/props/placed";
-import { modelsOf } from "#core/shot/assets";
-import type { PlateInfo } from "#core/plate/schema";
-import type { Shot } from "#core/shot/schema";
 import { BandFolder } from "#node/bandFolder";
 import { writeFinal } from "#node/finalFiles";
-import { decodeTexture } from "#node/images";
-import { openPlate } from "#node/plates";
-import { plateOf, renderIntoFolder } from "#node/renderShot";
+import { renderIntoFolder } from "#node/renderShot";
+import type { DemoPlace } from "../demo/documents.ts";
+import { DEMO_PLACES, documentOf } from "../demo/documents.ts";
 import { CASES, truthOf } from "../demo/insertions.ts";
-import { netloftShot, slipwayShot } from "../demo/otherShots.ts";
-import { demoFile, demoShot } from "../demo/shot.ts";
-import { boatPlace } from "../demo/slipway.ts";
+import { demoFile } from "../demo/shot.ts";
 import { readExr } from "#core/image/exrRead";
 import { contactsOf } from "./insert.ts";
 
@@ -116,47 +107,6 @@ export function believableFigures(p: Photographs): Believable {
   };
 }
 
-export const DEMO_PLACES = { quay: "with-buoy.jpg", netloft: "with-props.jpg", slipway: "with-boat.jpg" } as const;
-export type DemoPlace = keyof typeof DEMO_PLACES;
-
-/** A demo document as the application makes it, with its plate and models. */
-async function documentOf(place: DemoPlace) {
-  const files = new Map<string, Uint8Array>();
-  const keep = async (name: string) => {
-    const bytes = await demoFile(name, place);
-    const hash = createHash("sha256").update(bytes).digest("hex");
-    files.set(hash, bytes);
-    return hash;
-  };
-  const opened = await openPlate(await demoFile("plate.jpg", place), `${place}.jpg`);
-  const info: PlateInfo = {
-    asset: await keep("plate.jpg"),
-    codes: "0".repeat(64),
-    fileName: `${place}.jpg`,
-    width: opened.width,
-    height: opened.height,
-    encoding: opened.encoding,
-    profile: null,
-    exif: opened.exif,
-    owner: "",
-    licence: "",
-    drawing: false,
-  };
-  const codes = opened.codes as Uint8Array;
-  let shot: Shot;
-  if (place === "quay") shot = await demoShot(info, codes, await keep("buoy.glb"));
-  else if (place === "netloft")
-    shot = netloftShot(info, { kettle: await keep("kettle.glb"), float: await keep("float.glb") });
-  else {
-    const boat = await keep("boat.glb");
-    const { model } = await importGlb(files.get(boat)!, decodeTexture);
-    shot = slipwayShot(info, boat, dropToFloor(boatPlace, model));
-  }
-  const models = new Map<string, Model>();
-  for (const hash of modelsOf(shot)) models.set(hash, (await importGlb(files.get(hash)!, decodeTexture)).model);
-  return { shot, plate: plateOf(shot, codes), models };
-}
-
 /** Renders a demo document as a final, and compares its picture with the photograph of its props. */
 export async function believable(place: DemoPlace, samples: number, keep?: string): Promise<Believable> {
   const { shot, plate, models } = await documentOf(place);
@@ -172,7 +122,7 @@ export async function believable(place: DemoPlace, samples: number, keep?: strin
       new Uint8Array(await sharp(source).toColourspace("srgb").removeAlpha().raw().toBuffer());
     const prop = await sharp(file("prop")).extractChannel(3).raw({ depth: "uchar" }).toBuffer();
     const clean = readExr(await demoFile("clean.exr", place), 3);
-    const c = CASES[place]();
+    const c = CASES[place];
     const camera = cameraOf(shot)!;
     const pieces = Object.values(shot.props).map((p) => ({ model: modelOf(p, models)!, placement: placementOf(p) }));
     if (keep) {

@@ -1,5 +1,6 @@
-import type { DemoPlace } from "./believable.ts";
-import { DEMO_PLACES, believable } from "./believable.ts";
+import type { DemoPlace } from "../demo/documents.ts";
+import { DEMO_PLACES } from "../demo/documents.ts";
+import { believable } from "./believable.ts";
 
 /** npm run bench:believable [-- SAMPLES [FOLDER for the pictures]]: how believable the demo documents' own pictures are. */
 const [samples = "64", folder] = process.argv.slice(2);

@@ -6,11 +6,10 @@ import { placePoint } from "#core/props/transform";
 import { denoiseFilm } from "#core/trace/denoise";
 import { developFilm, unitWeights } from "#core/trace/film";
 import { SOFT } from "#core/trace/filter";
-import type { PropPiece } from "#core/trace/scene";
+import type { PropPiece, TraceScene } from "#core/trace/scene";
 import type { Region } from "#core/trace/tiles";
 import { renderScene } from "#node/renderScene";
 import { ownFilter } from "./render.ts";
-import type { InsertionCase } from "../demo/insertions.ts";
 import { CASES, prepare, truthOf } from "../demo/insertions.ts";
 import type { InsertionFigures } from "./insertion.ts";
 import { insertionFigures } from "./insertion.ts";
@@ -26,17 +25,18 @@ export interface Insertion {
 }
 
 /**
- * Inserts a case's props into the clean plate, with parts of the case replaced, and compares with the picture in which
+ * Inserts a case's props into the clean plate, with parts of its scene replaced, and compares with the picture in which
  * they stood there.
  */
 export async function insert(
   name: string,
   samples: number,
   denoise = true,
-  instead: Partial<InsertionCase> = {},
+  instead: Partial<TraceScene> = {},
 ): Promise<Insertion> {
-  const c = { ...CASES[name](), ...instead };
-  const { scene, without } = await prepare(c);
+  const c = CASES[name];
+  const { scene: own, without } = await prepare(c);
+  const scene = { ...own, ...instead };
   const { props } = scene;
   const { width, height } = without;
   const truth = await truthOf(c, without);
@@ -70,7 +70,7 @@ export async function insert(
     truth,
     composite,
     alpha,
-    contacts: contactsOf(props, c.camera),
+    contacts: contactsOf(props, scene.camera),
     region: c.region,
   });
   return { figures, width, height, region: c.region, without: without.pixels, truth, composite };

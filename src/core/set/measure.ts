@@ -1,5 +1,5 @@
 import * as v from "valibot";
-import type { Vec3 } from "../math/vec3.ts";
+import type { Vec2, Vec3 } from "../math/vec3.ts";
 import { distance, dot, length, sub } from "../math/vec3.ts";
 import type { Camera } from "../optics/camera.ts";
 import { pixelOnPlane } from "../optics/camera.ts";
@@ -8,6 +8,8 @@ import { faceArea, volume } from "./face.ts";
 import { facesOf } from "./faces.ts";
 import { followCamera } from "./follow.ts";
 import type { Part, SetRecord } from "./parts/index.ts";
+import { kindOf } from "./parts/index.ts";
+import type { SetVertex } from "./vertex.ts";
 
 /** Lengths, areas and volumes of the set, and how they are read anew under another camera. */
 
@@ -95,7 +97,14 @@ export function measurePart(set: SetRecord, part: Part): PartMeasures {
 
 /** The set as it would be under another camera: what was placed on the plate follows it. The given one is not changed. */
 export function setUnder(set: SetRecord, camera: Camera): SetRecord {
-  const moves = new Map(followCamera(set, camera).map((move) => [move.vertex, move.after]));
+  return withVertices(set, new Map(followCamera(set, camera).map((move) => [move.vertex, move.after])));
+}
+
+const withVertex = (set: SetRecord, vertex: SetVertex, to: Vec3): SetRecord =>
+  withVertices(set, new Map([[vertex, to]]));
+
+/** The set with some vertices elsewhere; what has none of them is the same object. */
+function withVertices(set: SetRecord, moves: ReadonlyMap<SetVertex, Vec3>): SetRecord {
   const copy = (value: unknown): unknown => {
     if (Array.isArray(value)) return value.map(copy);
     if (typeof value !== "object" || value === null) return value;
@@ -116,3 +125,70 @@ export function spacingOf(places: readonly Vec3[]): { count: number; mean: numbe
   });
   return { count: places.length, mean: steps.reduce((a, b) => a + b, 0) / steps.length, least };
 }
+
+/** Standard deviation of a click on the plate, pixels (common practice, no published source). */
+export const CLICK_SIGMA = 1;
+/** A stated plus-minus holds nineteen times out of twenty: two standard deviations. */
+export const STATED = 2;
+
+/**
+ * The plus-minus of something read from the set, two standard deviations: of the camera, to first order along the
+ * independent directions of its spread, and of every click that placed a vertex. `own` is the standard deviation of
+ * lengths of the part that were pulled and not placed, metres.
+ */
+export function plusMinus(
+  set: SetRecord,
+  camera: Camera,
+  spread: readonly [Camera, Camera][],
+  read: (set: SetRecord) => number,
+  own = 0,
+): number {
+  let sum = own * own;
+  for (const [a, b] of spread) sum += ((read(setUnder(set, a)) - read(setUnder(set, b))) / 2) ** 2;
+  const now = read(set);
+  for (const { vertex, normal } of Object.values(set).flatMap((part) => kindOf(part).vertices(part, set))) {
+    if (!vertex.pixel) continue;
+    for (const k of [0, 1]) {
+      const pixel: Vec2 = [...vertex.pixel];
+      pixel[k] += CLICK_SIGMA;
+      const plane = { normal, offset: dot(normal, vertex.world as Vec3) };
+      const to = pixelOnPlane(camera, pixel, plane);
+      if (!to) continue;
+      sum += (read(withVertex(set, vertex, to)) - now) ** 2;
+    }
+  }
+  return STATED * Math.sqrt(sum);
+}
+
+/** A part with what it stands on, and nothing else. */
+export function standsWith(set: SetRecord, id: string): SetRecord {
+  const kept: SetRecord = {};
+  const take = (at: string) => {
+    const part = set[at];
+    if (!part || kept[at]) return;
+    kept[at] = part;
+    for (const other of kindOf(part).on?.(part) ?? []) take(other);
+  };
+  take(id);
+  return kept;
+}
+
+/** Standard deviation of a measure's length by the clicks of its two ends, metres. */
+export function endsNoise(measure: Measure, camera: Camera): number {
+  const ends = endsUnder(measure, null);
+  const now = distance(...ends);
+  let sum = 0;
+  measure.points.forEach(({ pixel, normal }, i) => {
+    if (!pixel) return;
+    for (const k of [0, 1]) {
+      const moved: Vec2 = [...pixel];
+      moved[k] += CLICK_SIGMA;
+      const to = pixelOnPlane(camera, moved, { normal, offset: dot(normal, ends[i]) });
+      if (to) sum += (distance(to, ends[1 - i]) - now) ** 2;
+    }
+  });
+  return Math.sqrt(sum);
+}
+
+/** Metres that a pixel is at a point's distance, across the sight. */
+export const metresPerPixel = (camera: Camera, at: Vec3): number => distance(camera.position, at) / camera.focalPx;

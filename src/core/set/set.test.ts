@@ -217,6 +217,7 @@ describe("drawing", () => {
   const context = {
     plane: { normal: [0, 0, 1] as Vec3, offset: 0 },
     eye: [1, -1, 1.6] as Vec3,
+    pixelOf: () => null,
     set: {},
     selected: null,
   };

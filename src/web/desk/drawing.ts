@@ -171,6 +171,7 @@ export function useDrawing() {
     const context = {
       plane: planeOf(points, sight.eye),
       eye: sight.eye,
+      pixelOf: (world: Vec3) => (sight.plate ? sight.project(world) : null),
       set: shot.set,
       selected: desk.selected,
     };

@@ -3,7 +3,7 @@ import type { Vec3 } from "../../math/vec3.ts";
 import { add, dot, normalize, scale, sub } from "../../math/vec3.ts";
 import { Finite, pointsFrom } from "../../schema/fields.ts";
 import { prismFaces, ringArea, ringPlane } from "../face.ts";
-import { VertexSchema, typedVertex } from "../vertex.ts";
+import { VertexSchema, placedVertex } from "../vertex.ts";
 import { alongLine, cornerHandles, facing, fromDrawn, lifted, placedOnRing, worlds } from "./common.ts";
 import type { PartKind } from "./kind.ts";
 import { partBase } from "./kind.ts";
@@ -78,7 +78,7 @@ export const block: PartKind<Block> = {
       "now its height",
     ],
     takes: ["surface", "plane", "plane", "rise"],
-    build: ([a, b, c, d], { plane }) => {
+    build: ([a, b, c, d], { plane, pixelOf }) => {
       const side = sub(b.world, a.world);
       const length = Math.hypot(...side);
       if (length < LEAST) return "The first two corners are the same point. Click further apart.";
@@ -87,7 +87,9 @@ export const block: PartKind<Block> = {
       const out = sub(c.world, b.world);
       const depth = sub(out, scale(u, dot(out, u)));
       if (Math.hypot(...depth) < LEAST) return "The base has no depth. Click its far corner away from the first side.";
-      const base = [fromDrawn(a), fromDrawn(b), typedVertex(add(b.world, depth)), typedVertex(add(a.world, depth))];
+      // The far corners are where the rectangle has them, and follow the plate there.
+      const corner = (world: Vec3) => placedVertex(world, pixelOf(world));
+      const base = [fromDrawn(a), fromDrawn(b), corner(add(b.world, depth)), corner(add(a.world, depth))];
       const height = dot(sub(d.world, lifted(c.world, plane.normal, 0)), plane.normal);
       if (Math.abs(height) < LEAST) return "The block has no height. Click further from its base.";
       const ring = facing(base, plane.normal);

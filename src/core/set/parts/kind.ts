@@ -90,6 +90,8 @@ export interface DrawContext {
   /** The working plane, facing the camera. */
   plane: Plane;
   eye: Vec3;
+  /** Where the plate shows a point; null when it is not drawn on the plate. */
+  pixelOf: (world: Vec3) => Vec2 | null;
   set: SetRecord;
   selected: string | null;
 }

@@ -1,0 +1,178 @@
+import { describe, expect, test } from "@jest/globals";
+import { compositeCodes, leavesPlate } from "#core/comp/composite";
+import { rotationFromAngles } from "#core/optics/camera";
+import { noDistortion } from "#core/optics/distortion";
+import { newLamp } from "#core/light/schema";
+import { newMaterial } from "#core/set/materials";
+import { PART_NAMES } from "#core/set/parts/index";
+import type { AnyShape } from "#core/set/parts/make";
+import { makePart } from "#core/set/parts/make";
+import type { Role } from "#core/set/roles";
+import { ROLES } from "#core/set/roles";
+import { placedVertex, typedVertex } from "#core/set/vertex";
+import type { Vec3 } from "#core/math/vec3";
+import type { Shot } from "#core/shot/schema";
+import { testShot } from "../testing/shots.ts";
+import { plateOf, renderShot } from "./renderShot.ts";
+
+/** A set with every kind of part, in every role and of every sort of material, on a small plate. */
+
+const at = (...list: [number, number, number?][]) => list.map(([x, y, z = 0]) => typedVertex([x, y, z]));
+const FLOOR = at([-6, -1], [6, -1], [6, 12], [-6, 12]);
+const SHAPES: Record<string, AnyShape> = {
+  polygon: { kind: "polygon", vertices: FLOOR, holes: [at([1, 3], [1, 4], [2, 4], [2, 3])] },
+  block: { kind: "block", base: at([-2, 4], [-1, 4], [-1, 5], [-2, 5]), height: 0.7, closed: true },
+  room: { kind: "room", floor: at([-7, -6], [7, -6], [7, 13], [-7, 13]), height: 5 },
+  wall: {
+    kind: "wall",
+    on: { part: "polygon-catcher", face: "face", side: 2 },
+    foot: null,
+    heights: [1, 2],
+    thick: 0.1,
+  },
+  opening: {
+    kind: "opening",
+    on: { part: "room-catcher", face: "wall-3" },
+    corners: [typedVertex([-1, 13, 1]), placedVertex([2, 13, 3], null)],
+    depth: 0.2,
+    pane: true,
+  },
+  ramp: {
+    kind: "ramp",
+    foot: [typedVertex([3, 3, 0]), typedVertex([4, 3, 0])],
+    head: [typedVertex([3, 5, 0.5]), typedVertex([4, 5, 0.5])],
+    solid: true,
+  },
+  stairs: { kind: "stairs", foot: [typedVertex([-4, 5, 0]), typedVertex([-3, 5, 0])], steps: 3, rise: 0.2, going: 0.3 },
+  post: { kind: "post", foot: typedVertex([0.5, 5, 0]), axis: [0.2, 0, 1.4], radius: 0.1 },
+  backdrop: {
+    kind: "backdrop",
+    front: [typedVertex([2, 8, 0]), typedVertex([4, 8, 0])],
+    depth: 1.5,
+    radius: 0.5,
+    height: 1.5,
+  },
+  row: { kind: "row", of: "post-catcher", copies: [{ offset: [0.6, 0.3, 0], turnDeg: 20 }] },
+  shell: {
+    kind: "shell",
+    vertices: {
+      v1: typedVertex([-1, 7, 0]),
+      v2: typedVertex([0, 7, 0]),
+      v3: typedVertex([-1, 8, 0]),
+      v4: typedVertex([-1, 7, 1]),
+    },
+    faces: {
+      a: { rings: [["v1", "v3", "v2"]] },
+      b: { rings: [["v1", "v2", "v4"]] },
+      c: { rings: [["v2", "v3", "v4"]] },
+      d: { rings: [["v3", "v1", "v4"]] },
+    },
+    next: 5,
+  },
+};
+
+function everything(): Shot {
+  const shot = testShot(96, 64);
+  const camera = {
+    focalPx: 80,
+    principal: [48, 32] as [number, number],
+    distortion: { ...noDistortion(), k1: -0.02 },
+    rotation: rotationFromAngles({ heading: 0, tilt: -0.2, roll: 0.01 }),
+    position: [0, -2, 1.6] as Vec3,
+  };
+  shot.solved = { camera, evidence: "", rmsPx: null, sigma: null };
+  const plain = newMaterial("plain", "Plain", [0.3, 0.25, 0.2]);
+  shot.materials = {
+    plain,
+    glossy: { ...plain, id: "glossy", gloss: 1, roughness: 0.1 },
+    glowing: { ...plain, id: "glowing", glow: 3 },
+    own: { ...plain, id: "own", shows: "colour" },
+  };
+  shot.ground = "plain";
+  const materials = Object.keys(shot.materials);
+  for (const [i, role] of (Object.keys(ROLES) as Role[]).entries())
+    for (const [j, name] of PART_NAMES.entries()) {
+      const id = `${name}-${role}`;
+      shot.set[id] = makePart(id, id, structuredClone(SHAPES[name]), materials[(i + j) % materials.length], role);
+    }
+  shot.light.lamps["lamp-1"] = newLamp("lamp-1", "rectangle", [1, 4, 3]);
+  return shot;
+}
+const codes = Uint8Array.from({ length: 96 * 64 * 3 }, (_, i) => 40 + ((i * 7919) % 180));
+
+test("without a prop the composite is the plate bit for bit, whatever the parts, roles and materials", async () => {
+  const shot = everything();
+  const plate = plateOf(shot, codes);
+  const passes = await renderShot(shot, plate, new Map(), { samples: 8 }, { threads: 2 });
+  expect(Array.from({ length: 96 * 64 }, (_, i) => i).filter((i) => !leavesPlate(passes, i))).toEqual([]);
+  expect(Buffer.from(compositeCodes(plate, passes)).equals(Buffer.from(codes))).toBe(true);
+});
+
+/** Mean of the added and scaled light that a box's shadow leaves on the ground in front of it. */
+async function shade(change: (shot: Shot) => void): Promise<{ ratio: number; alpha: number }> {
+  const shot = testShot(96, 64);
+  shot.solved = { ...everything().solved!, sigma: null };
+  shot.materials = { plain: newMaterial("plain", "Plain", [0.3, 0.3, 0.3]) };
+  shot.ground = "plain";
+  shot.light.sun.on = false;
+  shot.light.sunIrradiance = [0, 0, 0];
+  shot.light.skyRadiance = [1, 1, 1];
+  shot.set.floor = makePart("floor", "Floor", { kind: "polygon", vertices: FLOOR, holes: [] }, "plain");
+  shot.props["prop-1"] = {
+    id: "prop-1",
+    name: "Box",
+    source: { kind: "box", colour: [0.5, 0.5, 0.5], roughness: 1, metallic: 0 },
+    placement: { position: [0, 4, 0], turnDeg: 0, leanDeg: [0, 0], scale: [1, 1, 1] },
+    keeps: "metres",
+    hidden: false,
+    visibility: { camera: true, shadow: true, reflection: true, bounce: true },
+    motion: null,
+  };
+  change(shot);
+  const passes = await renderShot(shot, plateOf(shot, codes), new Map(), { samples: 64 }, { threads: 2 });
+  let [ratio, alpha, n] = [0, 0, 0];
+  for (let y = 0; y < 64; y++)
+    for (let x = 0; x < 96; x++) {
+      const i = y * 96 + x;
+      alpha += passes.prop[i * 4 + 3];
+      // Just before the box's foot.
+      if (y > 42 && y < 46 && x > 44 && x < 52) [ratio, n] = [ratio + passes.ratio[i * 3], n + 1];
+    }
+  return { ratio: ratio / n, alpha };
+}
+
+describe("roles reach the picture", () => {
+  /** A screen between the camera and the box. */
+  const screen = (shot: Shot, role: Role) => {
+    const foot: [ReturnType<typeof typedVertex>, ReturnType<typeof typedVertex>] = [
+      typedVertex([-3, 1, 0]),
+      typedVertex([3, 1, 0]),
+    ];
+    shot.set.screen = makePart(
+      "screen",
+      "Screen",
+      { kind: "wall", on: null, foot, heights: [3, 3], thick: 0 },
+      "plain",
+      role,
+    );
+  };
+  /** A roof over all of it, as wide as the sky. */
+  const roof = (shot: Shot, role: Role) => {
+    const vertices = at([-60, -60, 4], [60, -60, 4], [60, 60, 4], [-60, 60, 4]);
+    shot.set.roof = makePart("roof", "Roof", { kind: "polygon", vertices, holes: [] }, "plain", role);
+  };
+
+  test("a blocker hides the prop, what is solid or only bounces does not", async () => {
+    const bare = await shade(() => undefined);
+    expect(bare.alpha).toBeGreaterThan(100);
+    expect((await shade((shot) => screen(shot, "blocker"))).alpha).toBe(0);
+    for (const role of ["solid", "bounce"] as const)
+      expect((await shade((shot) => screen(shot, role))).alpha).toBeCloseTo(bare.alpha, 6);
+  });
+
+  test("under a roof that blocks the sky there is nothing to shade by; one that only bounces lets it through", async () => {
+    const open = (await shade(() => undefined)).ratio;
+    // Its own bounce adds light from all over, which the box hides as it hides the sky's.
+    expect(Math.abs((await shade((shot) => roof(shot, "bounce"))).ratio - open)).toBeLessThan(0.05);
+  });
+});
