@@ -1,3 +1,5 @@
+import { readFile } from "node:fs/promises";
+import { NodeIO } from "@gltf-transform/core";
 import { expect, test } from "@playwright/test";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
@@ -242,4 +244,26 @@ test("quay: the ice house as a block, its lid cut and the ridge raised to a gabl
   const done = (await house())!;
   near(measurePart((await shot()).set, done).extent[2], ridge);
   expect(faults(done)).toEqual([]);
+
+  // What the camera sees of it, as a texture on the model.
+  await page.getByTestId("drawer-surfaces").click();
+  const [download] = await Promise.all([page.waitForEvent("download"), page.getByTestId("bake").click()]);
+  const model = await new NodeIO().readBinary(new Uint8Array(await readFile(await download.path())));
+  expect(model.getRoot().listTextures()[0].getSize()).toEqual([2048, 2048]);
+  expect(model.getRoot().listMeshes()).toHaveLength(1);
+  // A role, a material of its own, and a colour off the plate.
+  await page.getByTestId("role-solid").click();
+  await expect.poll(async () => (await shot()).set["block-1"].flags.seen).toBe(false);
+  await page.keyboard.press("Control+z");
+  await expect.poll(async () => (await shot()).set["block-1"].flags.seen).toBe(true);
+  await page.getByTestId("material-new").click();
+  await page.getByRole("option", { name: "Plaster" }).click();
+  await expect.poll(async () => (await shot()).materials[(await shot()).set["block-1"].material].name).toBe("Plaster");
+  await desk.fit();
+  await desk.tool("pick-material");
+  await desk.drag(build.pixel([0, 5, 1.2]), build.pixel([0, 4.6, 1.0]));
+  const source = async () => (await shot()).materials[(await shot()).set["block-1"].material].albedo;
+  await expect.poll(async () => (await source()).source).toMatch(/the plate at/);
+  // Limewash: the albedo of its texture is 0.5, 0.46, 0.4.
+  (await source()).colour.forEach((c, k) => expect(Math.abs(c - [0.5, 0.46, 0.4][k])).toBeLessThan(0.2));
 });

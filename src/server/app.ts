@@ -1,10 +1,14 @@
+import { randomUUID } from "node:crypto";
 import { existsSync } from "node:fs";
+import { readFile, rm } from "node:fs/promises";
+import { tmpdir } from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
 import express from "express";
 import type { Express } from "express";
 import { LensKitSchema } from "#core/optics/lensKit";
 import {
+  BakeSchema,
   FinalRequestSchema,
   QUEUE_MOVES,
   RenameSchema,
@@ -177,6 +181,21 @@ export function createApp(services: Services, names: readonly string[] = []): Ex
     response.type("application/octet-stream").set("Cache-Control", SHOWN_LONG).sendFile(assets.pathOf(hash));
   });
 
+  api.post("/shots/:id/bake", json, async (request, response) => {
+    const choice = check(BakeSchema, request.body);
+    const { shot } = await shots.open(request.params.id);
+    const source = shot.props[choice.of]?.source;
+    const model = source?.kind === "model" ? assets.pathOf(source.asset) : null;
+    const to = path.join(tmpdir(), `harbor-bake-${randomUUID()}`);
+    try {
+      const ask = { shot, choice, model, to };
+      await reader.read("bake", assets.pathOf(shot.plates.main.codes), shot.name, ask);
+      const bytes = await readFile(to);
+      response.type(choice.format === "png" ? "png" : "application/octet-stream").send(bytes);
+    } finally {
+      await rm(to, { force: true });
+    }
+  });
   api.post("/shots/:id/finals", json, async (request, response) => {
     response.status(201).json(await finals.add(request.params.id, check(FinalRequestSchema, request.body)));
   });

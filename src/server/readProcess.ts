@@ -4,7 +4,11 @@ import sharp from "sharp";
 import { ModelError, importGlb } from "#core/exchange/gltf";
 import { modelBounds, triangleCount } from "#core/props/model";
 import { decodeTexture } from "#node/images";
-import { packCodes } from "#node/packedCodes";
+import type { Model } from "#core/props/model";
+import type { Shot } from "#core/shot/schema";
+import type { BakeChoice } from "#core/shot/api";
+import { BakeError, bakeFile } from "#node/bakeFile";
+import { packCodes, unpackCodes } from "#node/packedCodes";
 import { PlateError, openPlate } from "#node/plates";
 import type { OpenedPlate } from "#node/plates";
 
@@ -33,6 +37,11 @@ export interface ReadTasks {
     answer: { triangles: number; size: [number, number, number]; notices: string[] };
   };
   picture: { ask: object; answer: { width: number; height: number } };
+  /** The plate baked into a texture of a part or prop; the file is the plate's codes. */
+  bake: {
+    ask: { shot: Shot; choice: BakeChoice; model: string | null; to: string };
+    answer: WrittenFile;
+  };
   /** A smaller JPEG of a picture, upright, within a box. */
   small: { ask: { to: string; width: number; height: number }; answer: WrittenFile };
 }
@@ -108,6 +117,14 @@ const tasks: { [T in ReadTask]: (order: ReadOrder, ask: ReadTasks[T]["ask"]) => 
     });
     return { width: meta.width, height: meta.height };
   },
+  async bake({ path }, { shot, choice, model, to }) {
+    const codes = await unpackCodes(new Uint8Array(await readFile(path)), shot.plates.main);
+    const models = new Map<string, Model>();
+    const source = shot.props[choice.of]?.source;
+    if (model && source?.kind === "model")
+      models.set(source.asset, (await importGlb(new Uint8Array(await readFile(model)), decodeTexture)).model);
+    return written(to, await bakeFile(shot, codes, models, choice));
+  },
   async small({ path }, { to, width, height }) {
     return written(to, await smallJpeg(await readFile(path), width, height));
   },
@@ -119,6 +136,7 @@ async function reply(order: ReadOrder): Promise<ReadReply> {
     return { kind: "answer", answer: await run(order, order.ask) };
   } catch (error) {
     if (error instanceof PlateError) return { kind: "refused", message: error.message, hint: error.hint };
+    if (error instanceof BakeError) return { kind: "refused", message: error.message, hint: "" };
     if (error instanceof ModelError) {
       const hint = "Nothing was changed; drop the mended file again.";
       return { kind: "refused", message: `“${order.name}”: ${error.message}`, hint };

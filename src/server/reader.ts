@@ -53,7 +53,14 @@ export class Reader {
     try {
       const reply = await this.ask(child, { task, path, name, ask });
       if (reply.kind === "answer") return reply.answer as ReadTasks[T]["answer"];
-      const code = task === "plate" ? "plate-refused" : task === "model" ? "model-refused" : "picture-refused";
+      const code =
+        task === "plate"
+          ? "plate-refused"
+          : task === "model"
+            ? "model-refused"
+            : task === "bake"
+              ? "bake-refused"
+              : "picture-refused";
       if (reply.kind === "refused") throw new ApiError(422, code, reply.message, reply.hint);
       throw new ApiError(
         422,

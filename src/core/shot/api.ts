@@ -1,4 +1,5 @@
 import * as v from "valibot";
+import { Id } from "../schema/fields.ts";
 import { YardstickSchema } from "../match/yardsticks.ts";
 import type { LensKit } from "../optics/lensKit.ts";
 import { NameSchema } from "../text/storable.ts";
@@ -135,3 +136,15 @@ export interface NewShot {
   id: string;
   notices: string[];
 }
+
+export const BAKE_FORMATS = ["png", "exr", "glb"] as const;
+/** The plate baked into a texture of a part of the set, or of a prop. */
+export const BakeSchema = v.object({
+  of: Id,
+  /** Side of the texture in texels. */
+  size: v.picklist([512, 1024, 2048, 4096]),
+  /** What the camera does not see of it. */
+  fill: v.picklist(["stretch", "colour"]),
+  format: v.picklist(BAKE_FORMATS),
+});
+export type BakeChoice = v.InferOutput<typeof BakeSchema>;

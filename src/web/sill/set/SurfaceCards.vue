@@ -14,6 +14,7 @@ import NumberField from "../../parts/NumberField.vue";
 import ToolButton from "../../parts/ToolButton.vue";
 import { useDesk } from "../../stores/desk.ts";
 import { useShot } from "../../stores/shot.ts";
+import BakeCard from "./BakeCard.vue";
 import RolePicture from "./RolePicture.vue";
 
 const props = defineProps<{ shot: Shot }>();
@@ -112,7 +113,7 @@ const used = computed(() => (material.value ? referencesTo(props.shot, material.
     </template>
     <p v-else class="quiet">Select a part to say what it is for.</p>
   </section>
-  <section class="card" style="flex: 1.7">
+  <section class="card" style="flex: 1.55">
     <h3>
       Material of {{ where }}
       <span class="end row">
@@ -224,7 +225,7 @@ const used = computed(() => (material.value ? referencesTo(props.shot, material.
       </div>
     </template>
   </section>
-  <slot />
+  <BakeCard v-if="store.id" :id="store.id" :shot="shot" />
 </template>
 
 <style scoped>

@@ -1,0 +1,177 @@
+import type { Vec2, Vec3 } from "../math/vec3.ts";
+import { sub } from "../math/vec3.ts";
+import type { Camera, Frame } from "../optics/camera.ts";
+import { projectPoint } from "../optics/camera.ts";
+import { buildReference, referenceClosest } from "../trace/referenceBvh.ts";
+import type { Picture } from "../trace/scene.ts";
+
+/** The plate as a texture of a surface: every texel that the camera sees takes the plate's colour there. */
+
+/** Triangles in the world with places in the texture: u to the right, v downwards, 0 to 1. */
+export interface Unwrapped {
+  positions: Float32Array;
+  uvs: Float32Array;
+  indices: Uint32Array;
+}
+
+export interface BakeOrder {
+  mesh: Unwrapped;
+  /** Side of the texture in texels. */
+  size: number;
+  camera: Camera;
+  frame: Frame;
+  /** Linear. */
+  plate: Picture;
+  /** Triangles that hide: all that the camera sees of the set, the surface itself as well. */
+  before: { positions: Float32Array; indices: Uint32Array };
+  /** What the camera does not see: the nearest colour that it does, or one colour. */
+  fill: "stretch" | "colour";
+  colour: Vec3;
+  onProgress?: (share: number) => void;
+}
+
+/** What a texel is. */
+export const TEXEL = { empty: 0, hidden: 1, seen: 2 } as const;
+
+export interface Baked {
+  size: number;
+  /** Linear RGB, rows from the top. */
+  pixels: Float32Array;
+  /** TEXEL of each. */
+  state: Uint8Array;
+}
+
+/** Sub-samples of a texel along each side: borders of what is seen are smooth, and the plate is not skipped over. */
+const SUB = 3;
+/** Distance before a point, relative to that from the camera, at which something hides it. */
+const HIDES = 1e-4;
+
+/** Linear interpolation of the plate at a pixel. */
+function plateAt({ width, height, pixels }: Picture, [u, v]: Vec2, into: Vec3): void {
+  const x = Math.min(width - 1, Math.max(0, u - 0.5));
+  const y = Math.min(height - 1, Math.max(0, v - 0.5));
+  const [x0, y0] = [Math.floor(x), Math.floor(y)];
+  const [x1, y1] = [Math.min(width - 1, x0 + 1), Math.min(height - 1, y0 + 1)];
+  const [fx, fy] = [x - x0, y - y0];
+  for (let k = 0; k < 3; k++) {
+    const at = (px: number, py: number) => pixels[(py * width + px) * 3 + k];
+    const top = at(x0, y0) * (1 - fx) + at(x1, y0) * fx;
+    const bottom = at(x0, y1) * (1 - fx) + at(x1, y1) * fx;
+    into[k] += top * (1 - fy) + bottom * fy;
+  }
+}
+
+export function bakePlate(order: BakeOrder): Baked {
+  const { mesh, size, camera, frame, plate, before } = order;
+  const pixels = new Float32Array(size * size * 3);
+  const state = new Uint8Array(size * size);
+  const seen = new Uint16Array(size * size);
+  const hides = buildReference(before.positions, before.indices);
+  const eye = camera.position;
+
+  /** True if the camera sees a point of the surface that faces it. */
+  const sees = (p: Vec3, normal: Vec3, pixel: Vec2): boolean => {
+    const way = sub(p, eye);
+    if (way[0] * normal[0] + way[1] * normal[1] + way[2] * normal[2] >= 0) return false;
+    if (pixel[0] < 0 || pixel[1] < 0 || pixel[0] > frame.width || pixel[1] > frame.height) return false;
+    const met = referenceClosest(hides, eye[0], eye[1], eye[2], way[0], way[1], way[2]);
+    return met === null || met.distance > 1 - HIDES;
+  };
+
+  const { positions, uvs, indices } = mesh;
+  const colour: Vec3 = [0, 0, 0];
+  for (let t = 0; t < indices.length; t += 3) {
+    if (t % 300 === 0) order.onProgress?.(t / indices.length);
+    const corners = [0, 1, 2].map((k) => indices[t + k]);
+    const [a, b, c] = corners.map((i): Vec2 => [uvs[i * 2] * size, uvs[i * 2 + 1] * size]);
+    const [p, q, r] = corners.map((i): Vec3 => [positions[i * 3], positions[i * 3 + 1], positions[i * 3 + 2]]);
+    const double = (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0]);
+    if (Math.abs(double) < 1e-12) continue;
+    const [e, f] = [sub(q, p), sub(r, p)];
+    let normal: Vec3 = [e[1] * f[2] - e[2] * f[1], e[2] * f[0] - e[0] * f[2], e[0] * f[1] - e[1] * f[0]];
+    // A sheet is seen from either side.
+    if ((eye[0] - p[0]) * normal[0] + (eye[1] - p[1]) * normal[1] + (eye[2] - p[2]) * normal[2] < 0)
+      normal = [-normal[0], -normal[1], -normal[2]];
+    const range = (k: 0 | 1): [number, number] => [
+      Math.max(0, Math.floor(Math.min(a[k], b[k], c[k]))),
+      Math.min(size - 1, Math.ceil(Math.max(a[k], b[k], c[k]))),
+    ];
+    const [[x0, x1], [y0, y1]] = [range(0), range(1)];
+    for (let y = y0; y <= y1; y++) {
+      for (let x = x0; x <= x1; x++) {
+        const at = y * size + x;
+        for (let s = 0; s < SUB * SUB; s++) {
+          const u = x + ((s % SUB) + 0.5) / SUB;
+          const v = y + (Math.floor(s / SUB) + 0.5) / SUB;
+          const wb = ((u - a[0]) * (c[1] - a[1]) - (v - a[1]) * (c[0] - a[0])) / double;
+          const wc = ((b[0] - a[0]) * (v - a[1]) - (b[1] - a[1]) * (u - a[0])) / double;
+          if (wb < 0 || wc < 0 || wb + wc > 1) continue;
+          if (state[at] === TEXEL.empty) state[at] = TEXEL.hidden;
+          const point: Vec3 = [0, 1, 2].map((k) => p[k] + wb * e[k] + wc * f[k]) as Vec3;
+          const pixel = projectPoint(camera, point);
+          if (!pixel || !sees(point, normal, pixel)) continue;
+          colour.fill(0);
+          plateAt(plate, pixel, colour);
+          for (let k = 0; k < 3; k++) pixels[at * 3 + k] += colour[k];
+          seen[at]++;
+        }
+      }
+    }
+  }
+  for (let i = 0; i < seen.length; i++) {
+    if (seen[i] === 0) continue;
+    state[i] = TEXEL.seen;
+    for (let k = 0; k < 3; k++) pixels[i * 3 + k] /= seen[i];
+  }
+  order.onProgress?.(1);
+  if (order.fill === "colour") {
+    for (let i = 0; i < state.length; i++) if (state[i] === TEXEL.hidden) pixels.set(order.colour, i * 3);
+    bleed(
+      pixels,
+      state,
+      size,
+      (s) => s !== TEXEL.empty,
+      (s) => s === TEXEL.empty,
+    );
+  } else if (seen.some((n) => n > 0))
+    bleed(
+      pixels,
+      state,
+      size,
+      (s) => s === TEXEL.seen,
+      (s) => s !== TEXEL.seen,
+    );
+  return { size, pixels, state };
+}
+
+/** Spreads the colours of some texels over others, ring by ring, so that no filter ever meets an empty one. */
+function bleed(
+  pixels: Float32Array,
+  state: Uint8Array,
+  size: number,
+  from: (state: number) => boolean,
+  into: (state: number) => boolean,
+): void {
+  const known = Uint8Array.from(state, (s) => (from(s) ? 1 : 0));
+  let ring: number[] = [];
+  const around = (i: number): number[] => {
+    const x = i % size;
+    return [x > 0 ? i - 1 : -1, x < size - 1 ? i + 1 : -1, i - size, i + size].filter(
+      (j) => j >= 0 && j < known.length,
+    );
+  };
+  for (let i = 0; i < known.length; i++)
+    if (known[i]) for (const j of around(i)) if (!known[j] && into(state[j])) ring.push(j);
+  while (ring.length > 0) {
+    const next: number[] = [];
+    const now = [...new Set(ring)].filter((i) => !known[i]);
+    for (const i of now) {
+      const near = around(i).filter((j) => known[j]);
+      for (let k = 0; k < 3; k++)
+        pixels[i * 3 + k] = near.reduce((sum, j) => sum + pixels[j * 3 + k], 0) / Math.max(1, near.length);
+    }
+    for (const i of now) known[i] = 1;
+    for (const i of now) for (const j of around(i)) if (!known[j] && into(state[j])) next.push(j);
+    ring = next;
+  }
+}
