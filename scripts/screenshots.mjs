@@ -42,7 +42,7 @@ try {
     await page.waitForTimeout(1200);
     await save("shots");
   }
-  for (const name of ["plate", "camera", "set", "light"]) {
+  for (const name of ["plate", "camera", "light"]) {
     if (!wants(name)) continue;
     await step(name);
     if (name === "camera") {
@@ -50,7 +50,6 @@ try {
       await page.keyboard.press("u");
       await page.keyboard.press("Escape");
     }
-    if (name === "set") await page.locator(".list > div").first().click();
     await page.waitForTimeout(400);
     await save(name);
   }
@@ -115,8 +114,21 @@ try {
     await page.locator(".list > div").first().click();
     await page.waitForTimeout(800);
     await save("props");
+  }
+  if (wants("set")) {
+    const loft = (await (await fetch(`${base}/api/shots`)).json()).find((s) => s.name.startsWith("Net loft"));
+    await page.goto(`${base}/shots/${loft.id}/set`);
+    await page.waitForTimeout(2500);
+    await page.locator('[data-test="part-block-1"]').click();
+    await page.waitForTimeout(500);
+    await save("set");
+    await drawer("surfaces");
+    await page.waitForTimeout(500);
+    await save("surfaces");
+    await drawer("build");
+    await page.locator('[data-test="part-room-1"]').click();
     await page.keyboard.press("c");
-    await page.waitForTimeout(1500);
+    await page.waitForTimeout(2000);
     await save("outside");
   }
   if (wants("lamps")) {

@@ -97,19 +97,45 @@ export function bakePlate(order: BakeOrder): Baked {
       Math.min(size - 1, Math.ceil(Math.max(a[k], b[k], c[k]))),
     ];
     const [[x0, x1], [y0, y1]] = [range(0), range(1)];
+    /** Shares of the second and third corner at a place of the texture. */
+    const shares = (u: number, v: number): Vec2 => [
+      ((u - a[0]) * (c[1] - a[1]) - (v - a[1]) * (c[0] - a[0])) / double,
+      ((b[0] - a[0]) * (v - a[1]) - (b[1] - a[1]) * (u - a[0])) / double,
+    ];
+    const pointAt = ([wb, wc]: Vec2): Vec3 => [
+      p[0] + wb * e[0] + wc * f[0],
+      p[1] + wb * e[1] + wc * f[1],
+      p[2] + wb * e[2] + wc * f[2],
+    ];
+    // Whether a texel's middle is seen, asked once; only where its neighbours differ is every sub-sample asked.
+    const across = x1 - x0 + 3;
+    const middles = new Int8Array(across * (y1 - y0 + 3)).fill(-1);
+    const middleSeen = (x: number, y: number): number => {
+      const at = (y - y0 + 1) * across + x - x0 + 1;
+      if (middles[at] < 0) {
+        const point = pointAt(shares(x + 0.5, y + 0.5));
+        const pixel = projectPoint(camera, point);
+        middles[at] = pixel && sees(point, normal, pixel) ? 1 : 0;
+      }
+      return middles[at];
+    };
     for (let y = y0; y <= y1; y++) {
       for (let x = x0; x <= x1; x++) {
         const at = y * size + x;
+        let alike: number | null | undefined;
         for (let s = 0; s < SUB * SUB; s++) {
-          const u = x + ((s % SUB) + 0.5) / SUB;
-          const v = y + (Math.floor(s / SUB) + 0.5) / SUB;
-          const wb = ((u - a[0]) * (c[1] - a[1]) - (v - a[1]) * (c[0] - a[0])) / double;
-          const wc = ((b[0] - a[0]) * (v - a[1]) - (b[1] - a[1]) * (u - a[0])) / double;
-          if (wb < 0 || wc < 0 || wb + wc > 1) continue;
+          const where = shares(x + ((s % SUB) + 0.5) / SUB, y + (Math.floor(s / SUB) + 0.5) / SUB);
+          if (where[0] < 0 || where[1] < 0 || where[0] + where[1] > 1) continue;
           if (state[at] === TEXEL.empty) state[at] = TEXEL.hidden;
-          const point: Vec3 = [0, 1, 2].map((k) => p[k] + wb * e[k] + wc * f[k]) as Vec3;
+          if (alike === undefined) {
+            alike = middleSeen(x, y);
+            const around = [middleSeen(x - 1, y), middleSeen(x + 1, y), middleSeen(x, y - 1), middleSeen(x, y + 1)];
+            if (around.some((n) => n !== alike)) alike = null;
+          }
+          if (alike === 0) continue;
+          const point = pointAt(where);
           const pixel = projectPoint(camera, point);
-          if (!pixel || !sees(point, normal, pixel)) continue;
+          if (!pixel || (alike === null && !sees(point, normal, pixel))) continue;
           colour.fill(0);
           plateAt(plate, pixel, colour);
           for (let k = 0; k < 3; k++) pixels[at * 3 + k] += colour[k];

@@ -81,7 +81,7 @@ function crossings(set: SetRecord, part: Part, from: Vec3): number {
 export function cameraFindings(set: SetRecord, eye: Vec3): { part: string; message: string }[] {
   const found: { part: string; message: string }[] = [];
   for (const part of Object.values(set)) {
-    if (part.muted) continue;
+    if (part.muted || (part.kind !== "room" && part.kind !== "block")) continue;
     const inside = crossings(set, part, eye) % 2 === 1;
     if (part.kind === "room" && !inside)
       found.push({

@@ -141,6 +141,15 @@ watch(
   { flush: "post" },
 );
 
+type Drag =
+  | { kind: "wipe" }
+  | { kind: "pan"; from: Vec2; offset: Vec2 }
+  | { kind: "handle"; handle: Handle; from: Vec2; grab: Vec2; moved: boolean; to: Vec2 }
+  | { kind: "prop"; id: string; from: Vec2; start: Vec2; moved: boolean; to: Vec2 }
+  | { kind: "mark"; from: Vec2; press: Vec2 }
+  | { kind: "set"; from: Vec2 };
+const drag = shallowRef<Drag | null>(null);
+
 watch(
   () =>
     [
@@ -152,9 +161,12 @@ watch(
       desk.size,
       desk.outsideView,
       desk.cutAt,
+      drag.value === null,
     ] as const,
   () => {
     if (!showsView.value || !viewCanvas.value || !props.camera) return;
+    // While the set is dragged only its lines follow; the view behind them is drawn when it is let go.
+    if (desk.step === "set" && (drag.value?.kind === "handle" || drag.value?.kind === "set")) return;
     view ??= new View3d(viewCanvas.value, () => desk.turned++);
     const [w, h] = desk.size;
     const s = Math.min(1, 1500 / Math.max(frame.value.width, frame.value.height));
@@ -199,14 +211,6 @@ const wipeLine = computed(() => {
   return desk.offset[0] + desk.wipeAt * frame.value.width * desk.scale;
 });
 
-type Drag =
-  | { kind: "wipe" }
-  | { kind: "pan"; from: Vec2; offset: Vec2 }
-  | { kind: "handle"; handle: Handle; from: Vec2; grab: Vec2; moved: boolean; to: Vec2 }
-  | { kind: "prop"; id: string; from: Vec2; start: Vec2; moved: boolean; to: Vec2 }
-  | { kind: "mark"; from: Vec2; press: Vec2 }
-  | { kind: "set"; from: Vec2 };
-const drag = shallowRef<Drag | null>(null);
 const reach = () => 11 / desk.deskScale;
 
 /** The prop that is seen at a pixel. */

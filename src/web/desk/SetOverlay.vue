@@ -15,6 +15,9 @@ import type { Sight } from "./sight.ts";
 const props = defineProps<{ shot: Shot; sight: Sight; preview: Face[]; step: boolean }>();
 const desk = useDesk();
 const canvas = ref<HTMLCanvasElement>();
+/** What is not selected, drawn anew only when it or the way of looking changes. */
+const rest = ref<HTMLCanvasElement>();
+let restShows: unknown[] = [];
 
 const INK = { set: "#f4f1ea", on: "#ff8a6a", blocker: "#b9a9dd", unseen: "#8fb7c9", draft: "#ffd27a" };
 
@@ -117,49 +120,35 @@ function draw(): void {
   g.lineJoin = "round";
   const s = desk.deskScale;
   const [ox, oy] = desk.outside ? [0, 0] : desk.offset;
-  const path = (lines: Vec2[][]) => {
-    g.beginPath();
+  const path: Path = (lines, into = g) => {
+    into.beginPath();
     for (const line of lines) {
-      g.moveTo(line[0][0] * s + ox, line[0][1] * s + oy);
-      for (let i = 1; i < line.length; i++) g.lineTo(line[i][0] * s + ox, line[i][1] * s + oy);
+      into.moveTo(line[0][0] * s + ox, line[0][1] * s + oy);
+      for (let i = 1; i < line.length; i++) into.lineTo(line[i][0] * s + ox, line[i][1] * s + oy);
     }
   };
-  const fill = (face: Face, colour: string) => {
+  const fill: Fill = (face, colour, into = g) => {
     const points = face.rings.flat().map((p) => props.sight.project(p));
     const corners = triangulate(face);
-    g.fillStyle = colour;
-    g.beginPath();
+    into.fillStyle = colour;
+    into.beginPath();
     for (let i = 0; i < corners.length; i += 3) {
       const three = [0, 1, 2].map((k) => points[corners[i + k]]);
       if (three.some((p) => !p)) continue;
       three.forEach((p, k) => {
         const [x, y] = [p![0] * s + ox, p![1] * s + oy];
-        if (k === 0) g.moveTo(x, y);
-        else g.lineTo(x, y);
+        if (k === 0) into.moveTo(x, y);
+        else into.lineTo(x, y);
       });
-      g.closePath();
+      into.closePath();
     }
-    g.fill();
+    into.fill();
   };
-  const faint = props.step ? 1 : 0.45;
-  for (const { lines, colour, on, faces } of strokes.value) {
-    if (desk.setOverlay === "faces" && props.step)
-      for (const face of faces) {
-        // Faces that look another way have another tone.
-        const tone = Math.abs(dot(faceNormal(face), [0.36, 0.48, 0.8]));
-        g.globalAlpha = 0.12 + 0.18 * tone;
-        fill(face, on ? INK.on : colour);
-      }
-    g.globalAlpha = 0.5 * faint;
-    g.strokeStyle = "#000";
-    g.lineWidth = on ? 3.4 : 2.4;
-    path(lines);
-    g.stroke();
-    g.globalAlpha = faint;
-    g.strokeStyle = on ? INK.on : colour;
-    g.lineWidth = on ? 1.9 : 1.1;
-    g.stroke();
-  }
+  const own = strokes.value.filter(({ on }) => on);
+  const others = strokes.value.filter(({ on }) => !on);
+  drawOthers(others, dense, fill, path);
+  g.setTransform(dense, 0, 0, dense, 0, 0);
+  drawStrokes(g, own, true, fill, path);
   g.globalAlpha = 1;
   if (chosenFace.value && props.step) {
     g.globalAlpha = 0.25;
@@ -167,6 +156,62 @@ function draw(): void {
     g.globalAlpha = 1;
   }
   drawDraft(g, path, fill);
+}
+
+type Stroke = (typeof strokes.value)[number];
+type Fill = (face: Face, colour: string, g?: CanvasRenderingContext2D) => void;
+type Path = (lines: Vec2[][], g?: CanvasRenderingContext2D) => void;
+
+/** From so many lines on their dark borders are left out. */
+const CROWD = 2500;
+
+function drawOthers(others: Stroke[], dense: number, fill: Fill, path: Path): void {
+  const c = rest.value;
+  if (!c) return;
+  const shows = [
+    desk.scale,
+    ...desk.offset,
+    ...desk.size,
+    desk.setOverlay,
+    props.step,
+    props.sight,
+    ...others.flatMap((o) => [o.lines, o.colour]),
+  ];
+  if (shows.length === restShows.length && shows.every((x, i) => x === restShows[i])) return;
+  restShows = shows;
+  c.width = Math.round(desk.size[0] * dense);
+  c.height = Math.round(desk.size[1] * dense);
+  const g = c.getContext("2d")!;
+  g.setTransform(dense, 0, 0, dense, 0, 0);
+  g.lineJoin = "round";
+  drawStrokes(g, others, false, fill, path);
+}
+
+function drawStrokes(g: CanvasRenderingContext2D, list: Stroke[], on: boolean, fill: Fill, path: Path): void {
+  const faint = props.step ? 1 : 0.45;
+  if (desk.setOverlay === "faces" && props.step)
+    for (const { faces, colour } of list)
+      for (const face of faces) {
+        // Faces that look another way have another tone.
+        const tone = Math.abs(dot(faceNormal(face), [0.36, 0.48, 0.8]));
+        g.globalAlpha = 0.12 + 0.18 * tone;
+        fill(face, on ? INK.on : colour, g);
+      }
+  for (const colour of new Set(list.map((stroke) => stroke.colour))) {
+    const lines = list.filter((stroke) => stroke.colour === colour).flatMap((stroke) => stroke.lines);
+    path(lines, g);
+    if (lines.length < CROWD) {
+      g.globalAlpha = 0.5 * faint;
+      g.strokeStyle = "#000";
+      g.lineWidth = on ? 3.4 : 2.4;
+      g.stroke();
+    }
+    g.globalAlpha = faint;
+    g.strokeStyle = on ? INK.on : colour;
+    g.lineWidth = on ? 1.9 : 1.1;
+    g.stroke();
+  }
+  g.globalAlpha = 1;
 }
 
 /** What is being drawn: points so far, the next one, and the part as it would be. */
@@ -251,6 +296,7 @@ watch(
 </script>
 
 <template>
+  <canvas ref="rest" class="over" :style="{ opacity: desk.overlayStrength }" />
   <canvas ref="canvas" class="over" :style="{ opacity: desk.overlayStrength }" data-test="set-overlay" />
   <span
     v-for="(tag, i) in tags"

@@ -9,7 +9,10 @@ import { COPY_FLOATS } from "#core/props/model";
 import { modelOf, placementOf } from "#core/props/placed";
 import { sunDirection } from "#core/light/rig";
 import { placementRotation } from "#core/props/transform";
-import { groundAlbedo, partMesh } from "#core/set/pieces";
+import type { Face } from "#core/set/face";
+import { facesOf } from "#core/set/faces";
+import type { Part } from "#core/set/parts/index";
+import { groundAlbedo, meshOf } from "#core/set/pieces";
 import type { OutsideView } from "../stores/desk.ts";
 import { projectedMaterial } from "./projected.ts";
 import type { Sight } from "./sight.ts";
@@ -55,6 +58,7 @@ export class View3d {
   private readonly flatOrbit: OrbitControls;
   private readonly seen = new THREE.WebGLRenderTarget(2048, 2048, { depthTexture: new THREE.DepthTexture(2048, 2048) });
   private plateTexture: THREE.CanvasTexture | null = null;
+  private readonly setMeshes = new Map<string, { faces: Face[]; looks: string; mesh: THREE.Mesh }>();
 
   constructor(canvas: HTMLCanvasElement, onTurn: () => void) {
     this.renderer = new THREE.WebGLRenderer({ canvas, alpha: true, premultipliedAlpha: true, antialias: false });
@@ -205,35 +209,8 @@ export class View3d {
   }
 
   private fill(shot: Shot, models: Map<string, Model>): void {
-    this.things.traverse((o) => {
-      if (o instanceof THREE.Mesh && o.userData.own) {
-        (o.geometry as THREE.BufferGeometry).dispose();
-        (o.material as THREE.Material).dispose();
-      }
-    });
     this.things.clear();
-    for (const surface of Object.values(shot.set)) {
-      const mesh = partMesh(shot.set, surface.id);
-      if (mesh.indices.length === 0 || surface.muted) continue;
-      const geometry = new THREE.BufferGeometry();
-      geometry.setAttribute("position", new THREE.BufferAttribute(mesh.positions, 3));
-      geometry.setIndex(new THREE.BufferAttribute(mesh.indices, 1));
-      geometry.computeVertexNormals();
-      const solid = this.outside
-        ? projectedMaterial(
-            // Walls of what is closed are seen from the side that they face: one looks into a room.
-            ["room", "shell"].includes(surface.kind) ? THREE.FrontSide : THREE.DoubleSide,
-            surface.flags.catches ? 0x9b9893 : 0x88839a,
-          )
-        : surface.flags.catches
-          ? new THREE.ShadowMaterial({ opacity: 0.6, side: THREE.DoubleSide })
-          : new THREE.MeshBasicMaterial({ colorWrite: false, side: THREE.DoubleSide });
-      const object = new THREE.Mesh(geometry, solid);
-      object.receiveShadow = true;
-      object.userData.own = true;
-      if (!surface.flags.catches) object.renderOrder = -1;
-      this.things.add(object);
-    }
+    this.fillSet(shot);
     for (const prop of Object.values(shot.props)) {
       const model = prop.hidden ? null : modelOf(prop, models);
       if (!model) continue;
@@ -253,6 +230,46 @@ export class View3d {
       group.updateMatrixWorld(true);
       this.things.add(group);
     }
+  }
+
+  /** Meshes of the set; those of parts whose faces and looks stay are kept. */
+  private fillSet({ set }: Shot): void {
+    const gone = new Set(this.setMeshes.keys());
+    for (const part of Object.values(set)) {
+      const faces = facesOf(set, part.id);
+      if (part.muted || faces.length === 0) continue;
+      gone.delete(part.id);
+      const looks = `${this.outside} ${part.flags.catches} ${part.kind}`;
+      const kept = this.setMeshes.get(part.id);
+      if (kept?.faces === faces && kept.looks === looks) {
+        this.things.add(kept.mesh);
+        continue;
+      }
+      if (kept) discard(kept.mesh);
+      const { positions, indices } = meshOf(faces);
+      const geometry = new THREE.BufferGeometry();
+      geometry.setAttribute("position", new THREE.BufferAttribute(positions, 3));
+      geometry.setIndex(new THREE.BufferAttribute(indices, 1));
+      geometry.computeVertexNormals();
+      const mesh = new THREE.Mesh(geometry, this.setMaterial(part));
+      mesh.receiveShadow = true;
+      if (!part.flags.catches) mesh.renderOrder = -1;
+      this.setMeshes.set(part.id, { faces, looks, mesh });
+      this.things.add(mesh);
+    }
+    for (const id of gone) {
+      discard(this.setMeshes.get(id)!.mesh);
+      this.setMeshes.delete(id);
+    }
+  }
+
+  private setMaterial({ kind, flags }: Part): THREE.Material {
+    // Walls of what is closed are seen from the side that they face: one looks into a room.
+    const side = ["room", "shell"].includes(kind) ? THREE.FrontSide : THREE.DoubleSide;
+    if (this.outside) return projectedMaterial(side, flags.catches ? 0x9b9893 : 0x88839a);
+    return flags.catches
+      ? new THREE.ShadowMaterial({ opacity: 0.6, side: THREE.DoubleSide })
+      : new THREE.MeshBasicMaterial({ colorWrite: false, side: THREE.DoubleSide });
   }
 
   /** The camera's pyramid and a metre grid, for the view from outside. */
@@ -505,6 +522,11 @@ export class View3d {
     this.target.dispose();
     this.renderer.dispose();
   }
+}
+
+function discard(mesh: THREE.Mesh): void {
+  mesh.geometry.dispose();
+  (mesh.material as THREE.Material).dispose();
 }
 
 /** Mean radiance that the lamps bring to the first prop's place, as if it came from all around; at least a little. */

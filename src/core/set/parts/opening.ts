@@ -76,12 +76,25 @@ function openingFaces(part: Opening, set: SetRecord): Face[] {
   return faces;
 }
 
+const known = new WeakMap<SetRecord, Map<string, Opening[]>>();
+
+/** Openings by the part that they are cut into. */
+function openingsOf(set: SetRecord): Map<string, Opening[]> {
+  let found = known.get(set);
+  if (found) return found;
+  found = new Map();
+  for (const other of Object.values(set)) {
+    if (other.kind !== "opening" || other.muted) continue;
+    found.set(other.on.part, [...(found.get(other.on.part) ?? []), other]);
+  }
+  known.set(set, found);
+  return found;
+}
+
 /** A part's faces with the holes of all openings in them. */
 export function withOpenings(faces: Face[], part: Part, set: SetRecord): Face[] {
-  const openings = Object.values(set).filter(
-    (other): other is Opening => other.kind === "opening" && !other.muted && other.on.part === part.id,
-  );
-  if (openings.length === 0) return faces;
+  const openings = openingsOf(set).get(part.id);
+  if (!openings) return faces;
   return faces.map((face) => {
     const holes = openings.flatMap((opening) => {
       const ring = opening.on.face === face.id ? openingRing(opening, face) : null;

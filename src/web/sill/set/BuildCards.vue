@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import InputText from "primevue/inputtext";
 import Select from "primevue/select";
-import { computed } from "vue";
+import { computed, watch } from "vue";
 import type { Vec3 } from "#core/math/vec3";
+import type { Face } from "#core/set/face";
 import { faceArea } from "#core/set/face";
 import { facesOf } from "#core/set/faces";
 import type { Camera } from "#core/optics/camera";
@@ -74,8 +75,23 @@ const row = (tool: Tool) => TOOLS.get(tool)!;
 const faceOptions = computed(() => faces.value.map((f) => ({ label: f.id, value: f.id })));
 const otherFace = computed(() => faces.value.filter((f) => f.id !== desk.face).map((f) => f.id));
 
+/** Sizes in words, kept for faces that stay as they are. */
+const measured = new WeakMap<Face[], string>();
 function measure(part: Part): string {
   const all = facesOf(props.shot.set, part.id);
+  const before = measured.get(all);
+  if (before !== undefined) return before;
+  const words = sizeWords(all);
+  measured.set(all, words);
+  return words;
+}
+watch(
+  () => props.shot.unit,
+  () => parts.value.forEach((p) => measured.delete(facesOf(props.shot.set, p.id))),
+  { flush: "sync" },
+);
+
+function sizeWords(all: Face[]): string {
   if (all.length === 0) return "";
   const points = all.flatMap((f) => f.rings[0]);
   const span = [0, 1, 2].map((k) => Math.max(...points.map((p) => p[k])) - Math.min(...points.map((p) => p[k])));
@@ -229,6 +245,7 @@ function mirror(axis: 0 | 1): void {
       <div
         v-for="p in parts"
         :key="p.id"
+        v-memo="[p, desk.selected === p.id, findings.get(p.id), measure(p)]"
         :class="{ on: desk.selected === p.id, muted: p.muted }"
         :data-test="`part-${p.id}`"
         @click="
