@@ -1,7 +1,8 @@
 import * as THREE from "three";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
 import type { Vec2, Vec3 } from "#core/math/vec3";
-import { normalize, sub } from "#core/math/vec3";
+import { dot, normalize, sub } from "#core/math/vec3";
+import { directionFromAngles } from "#core/light/sun";
 import type { Camera, Frame } from "#core/optics/camera";
 import { pixelToTangent } from "#core/optics/camera";
 import type { Model } from "#core/props/model";
@@ -534,12 +535,16 @@ function lampLight(shot: Shot): [number, number, number] {
   const prop = Object.values(shot.props)[0];
   const at: Vec3 = prop ? prop.placement.position : [0, 0, 0];
   const sum: [number, number, number] = [0.02, 0.02, 0.02];
-  for (const { on, kind, position, size, colour, level } of Object.values(shot.light.lamps)) {
+  for (const { on, kind, position, azimuthDeg, tiltDeg, size, colour, level } of Object.values(shot.light.lamps)) {
     if (!on) continue;
     const area = kind === "rectangle" ? size[0] * size[1] : (Math.PI / 4) * size[0] ** 2;
-    const apart = Math.max(0.25, Math.hypot(...sub(position, at)));
-    // Irradiance of a small area at right angles, and of about as much again off the walls, over pi.
-    const share = (2 * area * level) / (apart * apart * Math.PI);
+    const way = sub(at, position);
+    const apart = Math.max(0.25, Math.hypot(...way));
+    const facing = directionFromAngles((azimuthDeg * Math.PI) / 180, (tiltDeg * Math.PI) / 180);
+    const out = kind === "sphere" ? 1 : Math.max(0.1, dot(facing, way) / apart);
+    const down = Math.max(0.2, -way[2] / apart);
+    // Irradiance of a small area on what lies level, a third more off the walls, over pi.
+    const share = (1.3 * area * level * out * down) / (apart * apart * Math.PI);
     for (const k of [0, 1, 2]) sum[k] += share * colour[k];
   }
   return sum;

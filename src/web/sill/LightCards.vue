@@ -173,6 +173,7 @@ const tintOf = (k: number, v: number) =>
           option-label="label"
           option-value="value"
           :placeholder="material.name"
+          style="max-width: 104px"
           aria-label="Surface"
           title="The material under the lit probe; more of it under Set, Surfaces"
           @update:model-value="choosePreset"

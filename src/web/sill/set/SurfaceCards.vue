@@ -259,9 +259,6 @@ const used = computed(() => (material.value ? referencesTo(props.shot, material.
 }
 .words {
   margin: 3px 0;
-  white-space: nowrap;
-  overflow: hidden;
-  text-overflow: ellipsis;
 }
 .swatch {
   width: 22px;
