@@ -10,16 +10,96 @@ import * as surface from "./surface";
 import * as bsdf from "./bsdf";
 import * as light from "./light";
 import {
-  FROM_CAMERA, FROM_GLOSS, FROM_MATT, TAKEN_LAMPS, TAKEN_SUN, clearLimited, findNearest, followPath, keptShare, limited, metInstance, metT, metTriangle, metU, metV,
-  ownB, ownG, ownR, radianceB, radianceG, radianceR, splitLight,
+  FROM_CAMERA,
+  FROM_GLOSS,
+  FROM_MATT,
+  TAKEN_LAMPS,
+  TAKEN_SUN,
+  clearLimited,
+  findNearest,
+  followPath,
+  keptShare,
+  limited,
+  metInstance,
+  metT,
+  metTriangle,
+  metU,
+  metV,
+  ownB,
+  ownG,
+  ownR,
+  radianceB,
+  radianceG,
+  radianceR,
+  splitLight,
 } from "./path";
 import {
-  EXTRA_EMISSION, EXTRA_OCCLUSION, EXTRA_OCCLUSION_SAMPLES, EXTRA_POSITION, FEATURE_ALBEDO, FEATURE_NORMAL, FILM_ADDED, FILM_ALPHA, FILM_CATCHER,
-  FILM_DEPTH, FILM_GLOSS, FILM_LIMITED, FILM_PROP, FILM_SAMPLES, FILM_SET, FILTER_CELLS, GROUP_BOUNCE, GROUP_LAMPS, GROUP_SKY, GROUP_SUN, HALF_ADDED, HALF_ALPHA,
-  HALF_CATCHER, HALF_GLOSS, HALF_PROP, HALF_W, HALF_W0, LIGHT_FLOATS, MAX_LIGHT_GROUPS, PARAM_CANCEL, PARAM_FILM, PARAM_FILM_EXTRAS, PARAM_FILM_FEATURES, PARAM_FILM_HALF,
-  PARAM_FILM_LIGHTS, PARAM_FILM_MATERIALS, PARAM_FILM_PROPS, PARAM_FILM_PROP_LIGHTS, PARAM_FILM_STRIDE, PARAM_FILTER, PARAM_FRAME_HEIGHT, PARAM_FRAME_WIDTH, PARAM_GENERATION,
-  PARAM_HEIGHT, PARAM_LENS_RADIUS, PARAM_OCCLUSION, PARAM_PICTURE, PARAM_POSITION, PARAM_PROP_ROOT, PARAM_ROTATION, PARAM_SEED,
-  PARAM_SHUTTER, PARAM_SPREAD, PARAM_SUN_IRRADIANCE, PARAM_WIDTH, PART_ALBEDO, PART_FLAGS, PART_GLOW, PART_IS_CATCHER, PART_ROUGHNESS, PART_SPECULAR, RAY_CAMERA, SET_BLOCKS, SET_BOUNCE, SET_SEEN, SET_SHADOW,
+  EXTRA_EMISSION,
+  EXTRA_OCCLUSION,
+  EXTRA_OCCLUSION_SAMPLES,
+  EXTRA_POSITION,
+  FEATURE_ALBEDO,
+  FEATURE_NORMAL,
+  FILM_ADDED,
+  FILM_ALPHA,
+  FILM_CATCHER,
+  FILM_DEPTH,
+  FILM_GLOSS,
+  FILM_LIMITED,
+  FILM_PROP,
+  FILM_SAMPLES,
+  FILM_SET,
+  FILTER_CELLS,
+  GROUP_BOUNCE,
+  GROUP_LAMPS,
+  GROUP_SKY,
+  GROUP_SUN,
+  HALF_ADDED,
+  HALF_ALPHA,
+  HALF_CATCHER,
+  HALF_GLOSS,
+  HALF_PROP,
+  HALF_W,
+  HALF_W0,
+  LIGHT_FLOATS,
+  MAX_LIGHT_GROUPS,
+  PARAM_CANCEL,
+  PARAM_FILM,
+  PARAM_FILM_EXTRAS,
+  PARAM_FILM_FEATURES,
+  PARAM_FILM_HALF,
+  PARAM_FILM_LIGHTS,
+  PARAM_FILM_MATERIALS,
+  PARAM_FILM_PROPS,
+  PARAM_FILM_PROP_LIGHTS,
+  PARAM_FILM_STRIDE,
+  PARAM_FILTER,
+  PARAM_FRAME_HEIGHT,
+  PARAM_FRAME_WIDTH,
+  PARAM_GENERATION,
+  PARAM_HEIGHT,
+  PARAM_LENS_RADIUS,
+  PARAM_OCCLUSION,
+  PARAM_PICTURE,
+  PARAM_POSITION,
+  PARAM_PROP_ROOT,
+  PARAM_ROTATION,
+  PARAM_SEED,
+  PARAM_SHUTTER,
+  PARAM_SPREAD,
+  PARAM_SUN_IRRADIANCE,
+  PARAM_WIDTH,
+  PART_ALBEDO,
+  PART_FLAGS,
+  PART_GLOW,
+  PART_IS_CATCHER,
+  PART_ROUGHNESS,
+  PART_SPECULAR,
+  RAY_CAMERA,
+  SET_BLOCKS,
+  SET_BOUNCE,
+  SET_SEEN,
+  SET_SHADOW,
 } from "./layout";
 
 const ONE: f32 = 1;
@@ -73,7 +153,9 @@ function addW(group: u32, r: f32, g: f32, b: f32): void {
 
 // The catcher's gloss, if it has any: the direction to the viewer in its own frame.
 let glossy = false;
-let viewX: f32 = 0, viewY: f32 = 0, viewZ: f32 = 1;
+let viewX: f32 = 0,
+  viewY: f32 = 0,
+  viewZ: f32 = 1;
 
 /** Prepares the catcher's gloss for a viewer. Whatever loads another surface undoes it. */
 function prepareGloss(dx: f32, dy: f32, dz: f32, gx: f32, gy: f32, gz: f32, roughness: f32, specular: f32): void {
@@ -86,7 +168,10 @@ function prepareGloss(dx: f32, dy: f32, dz: f32, gx: f32, gy: f32, gz: f32, roug
 }
 
 // The way to the viewer in the world, and the index of the gloss.
-let backX: f32 = 0, backY: f32 = 0, backZ: f32 = 1, glossIndex: f32 = 1;
+let backX: f32 = 0,
+  backY: f32 = 0,
+  backZ: f32 = 1,
+  glossIndex: f32 = 1;
 
 /** Share of the light from a direction that the gloss lets to the matt part: what is left of it at the half vector, as glTF 2.0 has it. */
 function belowGloss(toX: f32, toY: f32, toZ: f32): f32 {
@@ -112,7 +197,22 @@ function addGloss(r0: f32, g0: f32, b0: f32, changeR: f32, changeG: f32, changeB
  */
 // @ts-ignore: decorator
 @inline
-function addDirect(group: u32, props: bool, x: f32, y: f32, z: f32, toX: f32, toY: f32, toZ: f32, reach: f32, r: f32, g: f32, b: f32, cosine: f32, density: f32): void {
+function addDirect(
+  group: u32,
+  props: bool,
+  x: f32,
+  y: f32,
+  z: f32,
+  toX: f32,
+  toY: f32,
+  toZ: f32,
+  reach: f32,
+  r: f32,
+  g: f32,
+  b: f32,
+  cosine: f32,
+  density: f32,
+): void {
   const weight = cosine * belowGloss(toX, toY, toZ);
   addW0(group, weight * r, weight * g, weight * b);
   if (!props) {
@@ -120,21 +220,34 @@ function addDirect(group: u32, props: bool, x: f32, y: f32, z: f32, toX: f32, to
     return;
   }
   const blocked = light.propsBlock(x, y, z, toX, toY, toZ, reach);
-  const tr: f32 = blocked ? 0 : throughR(), tg: f32 = blocked ? 0 : throughG(), tb: f32 = blocked ? 0 : throughB();
+  const tr: f32 = blocked ? 0 : throughR(),
+    tg: f32 = blocked ? 0 : throughG(),
+    tb: f32 = blocked ? 0 : throughB();
   if (!blocked) addW(group, weight * r * tr, weight * g * tg, weight * b * tb);
   if (!glossy) return;
   setFrame(surface.gx, surface.gy, surface.gz);
   bsdf.evaluateBsdf(viewX, viewY, viewZ, localX(toX, toY, toZ), localY(toX, toY, toZ), localZ(toX, toY, toZ));
   if (!(bsdf.pdf > 0)) return;
-  const w = bsdf.fR * density / (density + bsdf.pdf), fr = w * r, fg = w * g, fb = w * b;
+  const w = (bsdf.fR * density) / (density + bsdf.pdf),
+    fr = w * r,
+    fg = w * g,
+    fb = w * b;
   addGloss(fr, fg, fb, fr * (tr - ONE), fg * (tg - ONE), fb * (tb - ONE));
 }
 
 /** Light on the catcher point loaded last, with the props and without, from the same random numbers. */
 function evaluateCatcher(u: f32, v: f32, dx: f32, dy: f32, dz: f32): void {
-  const gx = surface.gx, gy = surface.gy, gz = surface.gz, px = surface.px, py = surface.py, pz = surface.pz;
-  const x = px + gx * surface.offset, y = py + gy * surface.offset, z = pz + gz * surface.offset;
-  const roughness = load<f32>(surface.part, PART_ROUGHNESS), specular = load<f32>(surface.part, PART_SPECULAR);
+  const gx = surface.gx,
+    gy = surface.gy,
+    gz = surface.gz,
+    px = surface.px,
+    py = surface.py,
+    pz = surface.pz;
+  const x = px + gx * surface.offset,
+    y = py + gy * surface.offset,
+    z = pz + gz * surface.offset;
+  const roughness = load<f32>(surface.part, PART_ROUGHNESS),
+    specular = load<f32>(surface.part, PART_SPECULAR);
   const props = paramU(PARAM_PROP_ROOT) != 0;
   addOne(pixel + (FILM_CATCHER << 2), 1);
   if (half) addOne(half + (HALF_CATCHER << 2), 1);
@@ -153,7 +266,22 @@ function evaluateCatcher(u: f32, v: f32, dx: f32, dy: f32, dz: f32): void {
     if (c > 0 && !light.setBlocks(SET_SHADOW, x, y, z, light.sunX, light.sunY, light.sunZ, FAR)) {
       // Through an open lens the point lies elsewhere in the plate than under the pixel.
       const m = paramF(PARAM_LENS_RADIUS) > 0 ? light.maskAtPoint(px, py, pz) : light.maskAtPixel(u, v);
-      addDirect(GROUP_SUN, props, x, y, z, light.sunX, light.sunY, light.sunZ, FAR, m * paramF(PARAM_SUN_IRRADIANCE), m * paramF(PARAM_SUN_IRRADIANCE + 4), m * paramF(PARAM_SUN_IRRADIANCE + 8), c, light.sunPdf());
+      addDirect(
+        GROUP_SUN,
+        props,
+        x,
+        y,
+        z,
+        light.sunX,
+        light.sunY,
+        light.sunZ,
+        FAR,
+        m * paramF(PARAM_SUN_IRRADIANCE),
+        m * paramF(PARAM_SUN_IRRADIANCE + 4),
+        m * paramF(PARAM_SUN_IRRADIANCE + 8),
+        c,
+        light.sunPdf(),
+      );
     }
   }
   if (light.hasEnvironment()) {
@@ -161,8 +289,23 @@ function evaluateCatcher(u: f32, v: f32, dx: f32, dy: f32, dz: f32): void {
     if (light.drawEnvironment(x, y, z)) {
       const c = light.toX * gx + light.toY * gy + light.toZ * gz;
       if (c > 0 && !light.setBlocks(SET_BLOCKS, x, y, z, light.toX, light.toY, light.toZ, FAR)) {
-        const w = c * light.density / (light.density + c * INV_PI);
-        addDirect(GROUP_SKY, props, x, y, z, light.toX, light.toY, light.toZ, FAR, light.lightR, light.lightG, light.lightB, w, light.density);
+        const w = (c * light.density) / (light.density + c * INV_PI);
+        addDirect(
+          GROUP_SKY,
+          props,
+          x,
+          y,
+          z,
+          light.toX,
+          light.toY,
+          light.toZ,
+          FAR,
+          light.lightR,
+          light.lightG,
+          light.lightB,
+          w,
+          light.density,
+        );
       }
     }
   }
@@ -174,23 +317,48 @@ function evaluateCatcher(u: f32, v: f32, dx: f32, dy: f32, dz: f32): void {
     const c = light.toX * gx + light.toY * gy + light.toZ * gz;
     if (c <= 0 || light.setBlocks(SET_SHADOW, x, y, z, light.toX, light.toY, light.toZ, light.reach)) continue;
     // Paths weigh a lamp that they meet by its density among all lamps.
-    addDirect(GROUP_LAMPS + i, props, x, y, z, light.toX, light.toY, light.toZ, light.reach, light.lightR, light.lightG, light.lightB, c, light.shareOf(lamp) * light.density);
+    addDirect(
+      GROUP_LAMPS + i,
+      props,
+      x,
+      y,
+      z,
+      light.toX,
+      light.toY,
+      light.toZ,
+      light.reach,
+      light.lightR,
+      light.lightG,
+      light.lightB,
+      c,
+      light.shareOf(lamp) * light.density,
+    );
   }
   if (props && light.lampCount() > proper) {
     // Props that shine: light of theirs counts as bounce.
     seekDimension(CATCHER_DIMENSION + 4);
     if (light.drawAnyLamp(x, y, z, proper)) {
       const c = light.toX * gx + light.toY * gy + light.toZ * gz;
-      const toX = light.toX, toY = light.toY, toZ = light.toZ, reach = light.reach;
-      const density = light.shareFrom(proper) * light.density, w = c * density / (density + c * INV_PI) * belowGloss(toX, toY, toZ);
-      if (c > 0 && !light.setBlocks(SET_SHADOW, x, y, z, toX, toY, toZ, reach) && !light.propsBlock(x, y, z, toX, toY, toZ, reach)) {
-        const r = light.lightR * throughR(), g = light.lightG * throughG(), b = light.lightB * throughB();
+      const toX = light.toX,
+        toY = light.toY,
+        toZ = light.toZ,
+        reach = light.reach;
+      const density = light.shareFrom(proper) * light.density,
+        w = ((c * density) / (density + c * INV_PI)) * belowGloss(toX, toY, toZ);
+      if (
+        c > 0 &&
+        !light.setBlocks(SET_SHADOW, x, y, z, toX, toY, toZ, reach) &&
+        !light.propsBlock(x, y, z, toX, toY, toZ, reach)
+      ) {
+        const r = light.lightR * throughR(),
+          g = light.lightG * throughG(),
+          b = light.lightB * throughB();
         addW(GROUP_BOUNCE, w * r, w * g, w * b);
         if (glossy) {
           setFrame(gx, gy, gz);
           bsdf.evaluateBsdf(viewX, viewY, viewZ, localX(toX, toY, toZ), localY(toX, toY, toZ), localZ(toX, toY, toZ));
           if (bsdf.pdf > 0) {
-            const s = bsdf.fR * density / (density + bsdf.pdf);
+            const s = (bsdf.fR * density) / (density + bsdf.pdf);
             addGloss(0, 0, 0, s * r, s * g, s * b);
           }
         }
@@ -211,7 +379,10 @@ function gatherDirection(x: f32, y: f32, z: f32, wx: f32, wy: f32, wz: f32, cosi
   const density = cosine * INV_PI;
   const met = findNearest(SET_BOUNCE | SET_BLOCKS, x, y, z, wx, wy, wz, 0);
   followPath(x, y, z, wx, wy, wz, false, density, TAKEN_SUN | TAKEN_LAMPS, FROM_MATT, true, 0, 0.25, PATH_DIMENSION);
-  const below = PI * belowGloss(wx, wy, wz), r0 = below * radianceR, g0 = below * radianceG, b0 = below * radianceB;
+  const below = PI * belowGloss(wx, wy, wz),
+    r0 = below * radianceR,
+    g0 = below * radianceG,
+    b0 = below * radianceB;
   // The endless floor counts as bounce, in both sums alike: equal light must give equal bits.
   const bounce = met || wz < 0;
   addW0(bounce ? GROUP_BOUNCE : GROUP_SKY, r0, g0, b0);
@@ -234,23 +405,41 @@ function reflect(x: f32, y: f32, z: f32, roughness: f32): void {
   if (!bsdf.sampleBsdf(viewX, viewY, viewZ, 0, draw1(), draw2())) return;
   bsdf.evaluateBsdf(viewX, viewY, viewZ, bsdf.outX, bsdf.outY, bsdf.outZ);
   if (!(bsdf.pdf > 0)) return;
-  const density = bsdf.pdf, weight = bsdf.fR / density;
+  const density = bsdf.pdf,
+    weight = bsdf.fR / density;
   toWorld(bsdf.outX, bsdf.outY, bsdf.outZ);
-  const wx = worldX(), wy = worldY(), wz = worldZ(), spread: f32 = <f32>0.5 * roughness * roughness;
+  const wx = worldX(),
+    wy = worldY(),
+    wz = worldZ(),
+    spread: f32 = <f32>0.5 * roughness * roughness;
   followPath(x, y, z, wx, wy, wz, true, density, 0, FROM_GLOSS, false, 0, spread, REFLECTED_PATH_DIMENSION);
-  const r = radianceR, g = radianceG, b = radianceB;
+  const r = radianceR,
+    g = radianceG,
+    b = radianceB;
   followPath(x, y, z, wx, wy, wz, false, density, 0, FROM_GLOSS, false, 0, spread, REFLECTED_PATH_DIMENSION);
-  addGloss(weight * radianceR, weight * radianceG, weight * radianceB, weight * (r - radianceR), weight * (g - radianceG), weight * (b - radianceB));
+  addGloss(
+    weight * radianceR,
+    weight * radianceG,
+    weight * radianceB,
+    weight * (r - radianceR),
+    weight * (g - radianceG),
+    weight * (b - radianceB),
+  );
 }
 
 /** Whether the hemisphere over the surface loaded last is open within a distance, along one direction. */
 function occlude(extras: u32, distance: f32): void {
-  const x = surface.px + surface.liftX + surface.gx * surface.offset, y = surface.py + surface.liftY + surface.gy * surface.offset, z = surface.pz + surface.liftZ + surface.gz * surface.offset;
+  const x = surface.px + surface.liftX + surface.gx * surface.offset,
+    y = surface.py + surface.liftY + surface.gy * surface.offset,
+    z = surface.pz + surface.liftZ + surface.gz * surface.offset;
   seekDimension(OCCLUSION_DIMENSION);
   setFrame(surface.sx, surface.sy, surface.sz);
   drawCosine();
-  const wx = worldX(), wy = worldY(), wz = worldZ();
-  const open = !light.setBlocks(SET_SHADOW, x, y, z, wx, wy, wz, distance) && !light.propsBlock(x, y, z, wx, wy, wz, distance);
+  const wx = worldX(),
+    wy = worldY(),
+    wz = worldZ();
+  const open =
+    !light.setBlocks(SET_SHADOW, x, y, z, wx, wy, wz, distance) && !light.propsBlock(x, y, z, wx, wy, wz, distance);
   if (open) addOne(extras + (EXTRA_OCCLUSION << 2), 1);
   addOne(extras + (EXTRA_OCCLUSION_SAMPLES << 2), 1);
 }
@@ -259,7 +448,9 @@ function occlude(extras: u32, distance: f32): void {
 // @ts-ignore: decorator
 @inline
 function filtered(table: u32, u: f32): f32 {
-  const x = u * <f32>FILTER_CELLS, i = min<u32>(FILTER_CELLS - 1, <u32>x), a = load<f32>(table + (i << 2));
+  const x = u * <f32>FILTER_CELLS,
+    i = min<u32>(FILTER_CELLS - 1, <u32>x),
+    a = load<f32>(table + (i << 2));
   return a + (x - <f32>i) * (load<f32>(table + (i << 2), 4) - a);
 }
 
@@ -269,15 +460,33 @@ function filtered(table: u32, u: f32): f32 {
  */
 export function renderTile(params: u32, x0: u32, y0: u32, x1: u32, y1: u32, s0: u32, s1: u32): u32 {
   setParams(params);
-  const width = paramU(PARAM_WIDTH), film = paramU(PARAM_FILM), seed = paramU(PARAM_SEED), stride = paramU(PARAM_FILM_STRIDE) << 2;
-  const scaleX = paramF(PARAM_FRAME_WIDTH) / <f32>width, scaleY = paramF(PARAM_FRAME_HEIGHT) / <f32>paramU(PARAM_HEIGHT);
-  const ex = paramF(PARAM_POSITION), ey = paramF(PARAM_POSITION + 4), ez = paramF(PARAM_POSITION + 8);
-  const axisX = paramF(PARAM_ROTATION + 24), axisY = paramF(PARAM_ROTATION + 28), axisZ = paramF(PARAM_ROTATION + 32);
-  const picture = paramU(PARAM_PICTURE) != 0, cancel = paramU(PARAM_CANCEL), generation = <i32>paramU(PARAM_GENERATION), filter = paramU(PARAM_FILTER);
-  const lens = paramF(PARAM_LENS_RADIUS) > 0, shutter = paramU(PARAM_SHUTTER) != 0, spread = paramF(PARAM_SPREAD);
-  const halfAt = paramU(PARAM_FILM_HALF) << 2, featuresAt = paramU(PARAM_FILM_FEATURES) << 2, extrasAt = paramU(PARAM_FILM_EXTRAS) << 2;
-  const propsAt = paramU(PARAM_FILM_PROPS) << 2, materialsAt = paramU(PARAM_FILM_MATERIALS) << 2, lightsAt = paramU(PARAM_FILM_LIGHTS) << 2;
-  const propLightsAt = paramU(PARAM_FILM_PROP_LIGHTS) << 2, groups = GROUP_LAMPS + light.properLamps();
+  const width = paramU(PARAM_WIDTH),
+    film = paramU(PARAM_FILM),
+    seed = paramU(PARAM_SEED),
+    stride = paramU(PARAM_FILM_STRIDE) << 2;
+  const scaleX = paramF(PARAM_FRAME_WIDTH) / <f32>width,
+    scaleY = paramF(PARAM_FRAME_HEIGHT) / <f32>paramU(PARAM_HEIGHT);
+  const ex = paramF(PARAM_POSITION),
+    ey = paramF(PARAM_POSITION + 4),
+    ez = paramF(PARAM_POSITION + 8);
+  const axisX = paramF(PARAM_ROTATION + 24),
+    axisY = paramF(PARAM_ROTATION + 28),
+    axisZ = paramF(PARAM_ROTATION + 32);
+  const picture = paramU(PARAM_PICTURE) != 0,
+    cancel = paramU(PARAM_CANCEL),
+    generation = <i32>paramU(PARAM_GENERATION),
+    filter = paramU(PARAM_FILTER);
+  const lens = paramF(PARAM_LENS_RADIUS) > 0,
+    shutter = paramU(PARAM_SHUTTER) != 0,
+    spread = paramF(PARAM_SPREAD);
+  const halfAt = paramU(PARAM_FILM_HALF) << 2,
+    featuresAt = paramU(PARAM_FILM_FEATURES) << 2,
+    extrasAt = paramU(PARAM_FILM_EXTRAS) << 2;
+  const propsAt = paramU(PARAM_FILM_PROPS) << 2,
+    materialsAt = paramU(PARAM_FILM_MATERIALS) << 2,
+    lightsAt = paramU(PARAM_FILM_LIGHTS) << 2;
+  const propLightsAt = paramU(PARAM_FILM_PROP_LIGHTS) << 2,
+    groups = GROUP_LAMPS + light.properLamps();
   const occlusion = paramF(PARAM_OCCLUSION);
   setMoment(0);
   for (let y = y0; y < y1; y++) {
@@ -289,9 +498,12 @@ export function renderTile(params: u32, x0: u32, y0: u32, x1: u32, y1: u32, s0: 
         half = halfAt && !(s & 1) ? pixel + halfAt : 0;
         startSample(y * width + x, s, seed);
         draw();
-        const u = (<f32>x + <f32>0.5 + filtered(filter, draw1())) * scaleX, v = (<f32>y + <f32>0.5 + filtered(filter, draw2())) * scaleY;
+        const u = (<f32>x + <f32>0.5 + filtered(filter, draw1())) * scaleX,
+          v = (<f32>y + <f32>0.5 + filtered(filter, draw2())) * scaleY;
         aimAtPixel(u, v);
-        let ox = ex, oy = ey, oz = ez;
+        let ox = ex,
+          oy = ey,
+          oz = ez;
         if (lens) {
           seekDimension(LENS_DIMENSION);
           throughLens();
@@ -304,14 +516,16 @@ export function renderTile(params: u32, x0: u32, y0: u32, x1: u32, y1: u32, s0: 
           draw();
           setMoment(draw1());
         }
-        const dx = rayX(), dy = rayY(), dz = rayZ();
+        const dx = rayX(),
+          dy = rayY(),
+          dz = rayZ();
         const met = findNearest(SET_SEEN, ox, oy, oz, dx, dy, dz, RAY_CAMERA);
         addOne(pixel + (FILM_SAMPLES << 2), 1);
         const instance = metInstance;
         clearLimited();
         if (picture || instance) {
           const depth = metT * (dx * axisX + dy * axisY + dz * axisZ);
-          if (met && instance && (featuresAt | extrasAt | materialsAt | propsAt)) {
+          if (met && instance && featuresAt | extrasAt | materialsAt | propsAt) {
             surface.loadSurface(metTriangle, metU, metV, instance, dx, dy, dz, metT * spread);
             noteSurface(featuresAt, extrasAt, surface.baseR, surface.baseG, surface.baseB);
             if (propsAt) addOne(pixel + propsAt + (surface.prop << 2), 1);
@@ -337,7 +551,14 @@ export function renderTile(params: u32, x0: u32, y0: u32, x1: u32, y1: u32, s0: 
           addOne(pixel + (FILM_SET << 2), 1);
           // What glows by itself keeps its brightness behind a shadow.
           if (load<u32>(surface.part, PART_FLAGS) & PART_IS_CATCHER && !(load<f32>(surface.part, PART_GLOW) > 0)) {
-            if (featuresAt) noteSurface(featuresAt, 0, load<f32>(surface.part, PART_ALBEDO), load<f32>(surface.part, PART_ALBEDO + 4), load<f32>(surface.part, PART_ALBEDO + 8));
+            if (featuresAt)
+              noteSurface(
+                featuresAt,
+                0,
+                load<f32>(surface.part, PART_ALBEDO),
+                load<f32>(surface.part, PART_ALBEDO + 4),
+                load<f32>(surface.part, PART_ALBEDO + 8),
+              );
             if (extrasAt && occlusion > 0) occlude(pixel + extrasAt, occlusion);
             evaluateCatcher(u, v, dx, dy, dz);
           }
@@ -351,10 +572,16 @@ export function renderTile(params: u32, x0: u32, y0: u32, x1: u32, y1: u32, s0: 
 
 /** Adds the light of the path just followed to a pixel's sums by group. */
 function addByLight(address: u32, groups: u32): void {
-  const from = lightScratch(), count = min<u32>(groups, MAX_LIGHT_GROUPS);
+  const from = lightScratch(),
+    count = min<u32>(groups, MAX_LIGHT_GROUPS);
   for (let g: u32 = 0; g < count; g++) {
     const at = from + g * 24;
-    add(address + g * 12, load<f32>(at) + keptShare * load<f32>(at, 12), load<f32>(at, 4) + keptShare * load<f32>(at, 16), load<f32>(at, 8) + keptShare * load<f32>(at, 20));
+    add(
+      address + g * 12,
+      load<f32>(at) + keptShare * load<f32>(at, 12),
+      load<f32>(at, 4) + keptShare * load<f32>(at, 16),
+      load<f32>(at, 8) + keptShare * load<f32>(at, 20),
+    );
   }
 }
 
@@ -375,15 +602,24 @@ export function renderFill(params: u32, y0: u32, y1: u32, width: u32, height: u3
   setParams(params);
   setMoment(0);
   splitLight(0);
-  const cancel = paramU(PARAM_CANCEL), generation = <i32>paramU(PARAM_GENERATION);
-  const scaleX = paramF(PARAM_FRAME_WIDTH) / <f32>width, scaleY = paramF(PARAM_FRAME_HEIGHT) / <f32>height;
-  const ex = paramF(PARAM_POSITION), ey = paramF(PARAM_POSITION + 4), ez = paramF(PARAM_POSITION + 8), seed = paramU(PARAM_SEED);
+  const cancel = paramU(PARAM_CANCEL),
+    generation = <i32>paramU(PARAM_GENERATION);
+  const scaleX = paramF(PARAM_FRAME_WIDTH) / <f32>width,
+    scaleY = paramF(PARAM_FRAME_HEIGHT) / <f32>height;
+  const ex = paramF(PARAM_POSITION),
+    ey = paramF(PARAM_POSITION + 4),
+    ez = paramF(PARAM_POSITION + 8),
+    seed = paramU(PARAM_SEED);
   for (let y = y0; y < y1; y++) {
     if (cancel && atomic.load<i32>(cancel) != generation) return 1;
     for (let x: u32 = 0; x < width; x++) {
-      const cell = out + (y * width + x) * 12, around = cell + width * height * 12, gloss = around + width * height * 12;
+      const cell = out + (y * width + x) * 12,
+        around = cell + width * height * 12,
+        gloss = around + width * height * 12;
       aimAtPixel((<f32>x + <f32>0.5) * scaleX, (<f32>y + <f32>0.5) * scaleY);
-      const dx = rayX(), dy = rayY(), dz = rayZ();
+      const dx = rayX(),
+        dy = rayY(),
+        dz = rayZ();
       if (!findNearest(SET_SEEN, ex, ey, ez, dx, dy, dz, 0)) {
         store<f32>(cell, -1);
         store<f32>(cell, -1, 4);
@@ -396,7 +632,9 @@ export function renderFill(params: u32, y0: u32, y1: u32, width: u32, height: u3
         store<f32>(gloss, -1, 8);
         continue;
       }
-      const triangle = metTriangle, hitU = metU, hitV = metV;
+      const triangle = metTriangle,
+        hitU = metU,
+        hitV = metV;
       surface.loadSurface(metTriangle, metU, metV, 0, dx, dy, dz, 0);
       gatherGloss(y * width + x, seed, samples, dx, dy, dz);
       store<f32>(gloss, gatherR);
@@ -416,18 +654,37 @@ export function renderFill(params: u32, y0: u32, y1: u32, width: u32, height: u3
   return 0;
 }
 
-let gatherR: f32 = 0, gatherG: f32 = 0, gatherB: f32 = 0, openShare: f32 = 0, bounceR: f32 = 0, bounceG: f32 = 0, bounceB: f32 = 0, setR: f32 = 0, setG: f32 = 0, setB: f32 = 0;
+let gatherR: f32 = 0,
+  gatherG: f32 = 0,
+  gatherB: f32 = 0,
+  openShare: f32 = 0,
+  bounceR: f32 = 0,
+  bounceG: f32 = 0,
+  bounceB: f32 = 0,
+  setR: f32 = 0,
+  setG: f32 = 0,
+  setB: f32 = 0;
 
 /** Gloss towards the camera of the set surface loaded last, seen along (dx, dy, dz): `gatherR` to `gatherB`. */
 function gatherGloss(cell: u32, seed: u32, samples: u32, dx: f32, dy: f32, dz: f32): void {
   gatherR = 0;
   gatherG = 0;
   gatherB = 0;
-  const roughness = load<f32>(surface.part, PART_ROUGHNESS), specular = load<f32>(surface.part, PART_SPECULAR);
+  const roughness = load<f32>(surface.part, PART_ROUGHNESS),
+    specular = load<f32>(surface.part, PART_SPECULAR);
   if (!(specular > 0)) return;
-  const gx = surface.gx, gy = surface.gy, gz = surface.gz, px = surface.px, py = surface.py, pz = surface.pz;
-  const x = px + gx * surface.offset, y = py + gy * surface.offset, z = pz + gz * surface.offset;
-  const sun = light.hasSun(), environment = light.hasEnvironment(), lamps = light.properLamps() > 0;
+  const gx = surface.gx,
+    gy = surface.gy,
+    gz = surface.gz,
+    px = surface.px,
+    py = surface.py,
+    pz = surface.pz;
+  const x = px + gx * surface.offset,
+    y = py + gy * surface.offset,
+    z = pz + gz * surface.offset;
+  const sun = light.hasSun(),
+    environment = light.hasEnvironment(),
+    lamps = light.properLamps() > 0;
   for (let s: u32 = 0; s < samples; s++) {
     startSample(cell, s, seed);
     prepareGloss(dx, dy, dz, gx, gy, gz, roughness, specular);
@@ -435,15 +692,65 @@ function gatherGloss(cell: u32, seed: u32, samples: u32, dx: f32, dy: f32, dz: f
       seekDimension(CATCHER_DIMENSION);
       light.drawSun();
       const m = light.maskAtPoint(px, py, pz);
-      gatherDrawn(SET_SHADOW, x, y, z, gx, gy, gz, light.sunX, light.sunY, light.sunZ, FAR, light.sunPdf(), m * paramF(PARAM_SUN_IRRADIANCE), m * paramF(PARAM_SUN_IRRADIANCE + 4), m * paramF(PARAM_SUN_IRRADIANCE + 8));
+      gatherDrawn(
+        SET_SHADOW,
+        x,
+        y,
+        z,
+        gx,
+        gy,
+        gz,
+        light.sunX,
+        light.sunY,
+        light.sunZ,
+        FAR,
+        light.sunPdf(),
+        m * paramF(PARAM_SUN_IRRADIANCE),
+        m * paramF(PARAM_SUN_IRRADIANCE + 4),
+        m * paramF(PARAM_SUN_IRRADIANCE + 8),
+      );
     }
     if (environment) {
       seekDimension(CATCHER_DIMENSION + 2);
-      if (light.drawEnvironment(x, y, z)) gatherDrawn(SET_BLOCKS, x, y, z, gx, gy, gz, light.toX, light.toY, light.toZ, FAR, light.density, light.lightR, light.lightG, light.lightB);
+      if (light.drawEnvironment(x, y, z))
+        gatherDrawn(
+          SET_BLOCKS,
+          x,
+          y,
+          z,
+          gx,
+          gy,
+          gz,
+          light.toX,
+          light.toY,
+          light.toZ,
+          FAR,
+          light.density,
+          light.lightR,
+          light.lightG,
+          light.lightB,
+        );
     }
     if (lamps) {
       seekDimension(LAMP_DIMENSION);
-      if (light.drawAnyLamp(x, y, z, 0)) gatherDrawn(SET_SHADOW, x, y, z, gx, gy, gz, light.toX, light.toY, light.toZ, light.reach, light.density, light.lightR, light.lightG, light.lightB);
+      if (light.drawAnyLamp(x, y, z, 0))
+        gatherDrawn(
+          SET_SHADOW,
+          x,
+          y,
+          z,
+          gx,
+          gy,
+          gz,
+          light.toX,
+          light.toY,
+          light.toZ,
+          light.reach,
+          light.density,
+          light.lightR,
+          light.lightG,
+          light.lightB,
+        );
     }
     setFrame(gx, gy, gz);
     seekDimension(REFLECTION_DIMENSION);
@@ -451,9 +758,25 @@ function gatherGloss(cell: u32, seed: u32, samples: u32, dx: f32, dy: f32, dz: f
     if (!bsdf.sampleBsdf(viewX, viewY, viewZ, 0, draw1(), draw2())) continue;
     bsdf.evaluateBsdf(viewX, viewY, viewZ, bsdf.outX, bsdf.outY, bsdf.outZ);
     if (!(bsdf.pdf > 0)) continue;
-    const density = bsdf.pdf, weight = bsdf.fR / density;
+    const density = bsdf.pdf,
+      weight = bsdf.fR / density;
     toWorld(bsdf.outX, bsdf.outY, bsdf.outZ);
-    followPath(x, y, z, worldX(), worldY(), worldZ(), false, density, 0, FROM_GLOSS, false, 0, <f32>0.5 * roughness * roughness, REFLECTED_PATH_DIMENSION);
+    followPath(
+      x,
+      y,
+      z,
+      worldX(),
+      worldY(),
+      worldZ(),
+      false,
+      density,
+      0,
+      FROM_GLOSS,
+      false,
+      0,
+      <f32>0.5 * roughness * roughness,
+      REFLECTED_PATH_DIMENSION,
+    );
     gatherR += weight * radianceR;
     gatherG += weight * radianceG;
     gatherB += weight * radianceB;
@@ -464,22 +787,52 @@ function gatherGloss(cell: u32, seed: u32, samples: u32, dx: f32, dy: f32, dz: f
   gatherB *= n;
 }
 
-function gatherDrawn(kind: u32, x: f32, y: f32, z: f32, gx: f32, gy: f32, gz: f32, toX: f32, toY: f32, toZ: f32, reach: f32, density: f32, r: f32, g: f32, b: f32): void {
+function gatherDrawn(
+  kind: u32,
+  x: f32,
+  y: f32,
+  z: f32,
+  gx: f32,
+  gy: f32,
+  gz: f32,
+  toX: f32,
+  toY: f32,
+  toZ: f32,
+  reach: f32,
+  density: f32,
+  r: f32,
+  g: f32,
+  b: f32,
+): void {
   if (toX * gx + toY * gy + toZ * gz <= 0 || light.setBlocks(kind, x, y, z, toX, toY, toZ, reach)) return;
   setFrame(gx, gy, gz);
   bsdf.evaluateBsdf(viewX, viewY, viewZ, localX(toX, toY, toZ), localY(toX, toY, toZ), localZ(toX, toY, toZ));
   if (!(bsdf.pdf > 0)) return;
-  const w = bsdf.fR * density / (density + bsdf.pdf);
+  const w = (bsdf.fR * density) / (density + bsdf.pdf);
   gatherR += w * r;
   gatherG += w * g;
   gatherB += w * b;
 }
 
 function gatherHemisphere(cell: u32, seed: u32, samples: u32): void {
-  const gx = surface.gx, gy = surface.gy, gz = surface.gz;
-  const x = surface.px + gx * surface.offset, y = surface.py + gy * surface.offset, z = surface.pz + gz * surface.offset;
-  let open: f32 = 0, br: f32 = 0, bg: f32 = 0, bb: f32 = 0, sr: f32 = 0, sg: f32 = 0, sb: f32 = 0, lr: f32 = 0, lg: f32 = 0, lb: f32 = 0;
-  const environment = light.hasEnvironment(), proper = light.properLamps();
+  const gx = surface.gx,
+    gy = surface.gy,
+    gz = surface.gz;
+  const x = surface.px + gx * surface.offset,
+    y = surface.py + gy * surface.offset,
+    z = surface.pz + gz * surface.offset;
+  let open: f32 = 0,
+    br: f32 = 0,
+    bg: f32 = 0,
+    bb: f32 = 0,
+    sr: f32 = 0,
+    sg: f32 = 0,
+    sb: f32 = 0,
+    lr: f32 = 0,
+    lg: f32 = 0,
+    lb: f32 = 0;
+  const environment = light.hasEnvironment(),
+    proper = light.properLamps();
   for (let s: u32 = 0; s < samples; s++) {
     startSample(cell, s, seed);
     if (environment) {
@@ -487,7 +840,7 @@ function gatherHemisphere(cell: u32, seed: u32, samples: u32): void {
       if (light.drawEnvironment(x, y, z)) {
         const c = light.toX * gx + light.toY * gy + light.toZ * gz;
         if (c > 0 && !light.setBlocks(SET_BLOCKS, x, y, z, light.toX, light.toY, light.toZ, FAR)) {
-          const w = c * light.density / (light.density + c * INV_PI);
+          const w = (c * light.density) / (light.density + c * INV_PI);
           sr += w * light.lightR;
           sg += w * light.lightG;
           sb += w * light.lightB;
@@ -506,9 +859,26 @@ function gatherHemisphere(cell: u32, seed: u32, samples: u32): void {
     seekDimension(CATCHER_DIMENSION + 1);
     setFrame(gx, gy, gz);
     const cosine = drawCosine();
-    const wx = worldX(), wy = worldY(), wz = worldZ();
+    const wx = worldX(),
+      wy = worldY(),
+      wz = worldZ();
     const met = findNearest(SET_BOUNCE | SET_BLOCKS, x, y, z, wx, wy, wz, 0);
-    followPath(x, y, z, wx, wy, wz, false, cosine * INV_PI, TAKEN_SUN | TAKEN_LAMPS, FROM_MATT, true, 0, 0.25, PATH_DIMENSION);
+    followPath(
+      x,
+      y,
+      z,
+      wx,
+      wy,
+      wz,
+      false,
+      cosine * INV_PI,
+      TAKEN_SUN | TAKEN_LAMPS,
+      FROM_MATT,
+      true,
+      0,
+      0.25,
+      PATH_DIMENSION,
+    );
     if (met || wz <= 0) {
       br += PI * radianceR;
       bg += PI * radianceG;
@@ -545,24 +915,34 @@ function gatherHemisphere(cell: u32, seed: u32, samples: u32): void {
  */
 export function probePixels(params: u32, pixels: u32, count: u32, samples: u32, out: u32): void {
   setParams(params);
-  const ex = paramF(PARAM_POSITION), ey = paramF(PARAM_POSITION + 4), ez = paramF(PARAM_POSITION + 8), seed = paramU(PARAM_SEED);
+  const ex = paramF(PARAM_POSITION),
+    ey = paramF(PARAM_POSITION + 4),
+    ez = paramF(PARAM_POSITION + 8),
+    seed = paramU(PARAM_SEED);
   for (let i: u32 = 0; i < count; i++) {
     const to = out + i * 24;
     aimAtPixel(load<f32>(pixels + (i << 3)), load<f32>(pixels + (i << 3), 4));
-    const dx = rayX(), dy = rayY(), dz = rayZ();
+    const dx = rayX(),
+      dy = rayY(),
+      dz = rayZ();
     if (!findNearest(SET_SEEN, ex, ey, ez, dx, dy, dz, 0)) {
       store<f32>(to, -1);
       continue;
     }
     surface.loadSurface(metTriangle, metU, metV, 0, dx, dy, dz, 0);
-    const gx = surface.gx, gy = surface.gy, gz = surface.gz;
-    const x = surface.px + gx * surface.offset, y = surface.py + gy * surface.offset, z = surface.pz + gz * surface.offset;
+    const gx = surface.gx,
+      gy = surface.gy,
+      gz = surface.gz;
+    const x = surface.px + gx * surface.offset,
+      y = surface.py + gy * surface.offset,
+      z = surface.pz + gz * surface.offset;
     gatherHemisphere(i, seed, samples);
     store<f32>(to, openShare);
     store<f32>(to, bounceR, 4);
     store<f32>(to, bounceG, 8);
     store<f32>(to, bounceB, 12);
-    let seen: f32 = 0, cosine: f32 = 0;
+    let seen: f32 = 0,
+      cosine: f32 = 0;
     for (let s: u32 = 0; s < 64; s++) {
       startSample(i, s, seed);
       light.drawSun();
@@ -570,12 +950,13 @@ export function probePixels(params: u32, pixels: u32, count: u32, samples: u32, 
       cosine += c;
       if (c > 0 && !light.setBlocks(SET_SHADOW, x, y, z, light.sunX, light.sunY, light.sunZ, FAR)) seen += 1;
     }
-    store<f32>(to, light.maskAtPixel(load<f32>(pixels + (i << 3)), load<f32>(pixels + (i << 3), 4)) * seen / 64, 16);
+    store<f32>(to, (light.maskAtPixel(load<f32>(pixels + (i << 3)), load<f32>(pixels + (i << 3), 4)) * seen) / 64, 16);
     store<f32>(to, cosine / 64, 20);
   }
 }
 
-let pickedT: f32 = 0, pickedProp: i32 = -1;
+let pickedT: f32 = 0,
+  pickedProp: i32 = -1;
 
 /**
  * What the plate pixel shows: the distance along the view axis in metres, 0 for nothing. `pickedPropNumber` is then the
@@ -586,10 +967,25 @@ export function pickPixel(params: u32, u: f32, v: f32): f32 {
   setMoment(0);
   startSample(0, 0, 1);
   aimAtPixel(u, v);
-  const dx = rayX(), dy = rayY(), dz = rayZ();
+  const dx = rayX(),
+    dy = rayY(),
+    dz = rayZ();
   pickedProp = -1;
-  if (!findNearest(SET_SEEN, paramF(PARAM_POSITION), paramF(PARAM_POSITION + 4), paramF(PARAM_POSITION + 8), dx, dy, dz, RAY_CAMERA)) return 0;
-  pickedT = metT * (dx * paramF(PARAM_ROTATION + 24) + dy * paramF(PARAM_ROTATION + 28) + dz * paramF(PARAM_ROTATION + 32));
+  if (
+    !findNearest(
+      SET_SEEN,
+      paramF(PARAM_POSITION),
+      paramF(PARAM_POSITION + 4),
+      paramF(PARAM_POSITION + 8),
+      dx,
+      dy,
+      dz,
+      RAY_CAMERA,
+    )
+  )
+    return 0;
+  pickedT =
+    metT * (dx * paramF(PARAM_ROTATION + 24) + dy * paramF(PARAM_ROTATION + 28) + dz * paramF(PARAM_ROTATION + 32));
   if (metInstance) {
     surface.loadSurface(metTriangle, metU, metV, metInstance, dx, dy, dz, 0);
     pickedProp = <i32>surface.prop;

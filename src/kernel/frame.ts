@@ -2,17 +2,27 @@
 // concentric map of Shirley and Chiu 1997. Sine and cosine are polynomials on [-pi/4, pi/4], the same on every machine.
 import { draw, draw1, draw2 } from "./sampler";
 
-let ax: f32 = 0, ay: f32 = 0, az: f32 = 0;
-let bx: f32 = 0, by: f32 = 0, bz: f32 = 0;
-let nx: f32 = 0, ny: f32 = 0, nz: f32 = 0;
-let wx: f32 = 0, wy: f32 = 0, wz: f32 = 0;
-let diskA: f32 = 0, diskB: f32 = 0;
+let ax: f32 = 0,
+  ay: f32 = 0,
+  az: f32 = 0;
+let bx: f32 = 0,
+  by: f32 = 0,
+  bz: f32 = 0;
+let nx: f32 = 0,
+  ny: f32 = 0,
+  nz: f32 = 0;
+let wx: f32 = 0,
+  wy: f32 = 0,
+  wz: f32 = 0;
+let diskA: f32 = 0,
+  diskB: f32 = 0;
 const ONE: f32 = 1;
 const MINUS_ONE: f32 = -1;
 
 export function setFrame(x: f32, y: f32, z: f32): void {
   const sign: f32 = z < 0 ? MINUS_ONE : ONE;
-  const a: f32 = MINUS_ONE / (sign + z), b = x * y * a;
+  const a: f32 = MINUS_ONE / (sign + z),
+    b = x * y * a;
   ax = ONE + sign * x * x * a;
   ay = sign * b;
   az = -sign * x;
@@ -27,7 +37,9 @@ export function setFrame(x: f32, y: f32, z: f32): void {
 /** The frame about a normal whose first axis follows a tangent. */
 export function setFrameAlong(x: f32, y: f32, z: f32, tx: f32, ty: f32, tz: f32): void {
   const along = tx * x + ty * y + tz * z;
-  let ux = tx - along * x, uy = ty - along * y, uz = tz - along * z;
+  let ux = tx - along * x,
+    uy = ty - along * y,
+    uz = tz - along * z;
   const s = ONE / sqrt<f32>(max<f32>(1e-20, ux * ux + uy * uy + uz * uz));
   ux *= s;
   uy *= s;
@@ -72,18 +84,27 @@ export function localZ(x: f32, y: f32, z: f32): f32 {
 @inline
 function sine(x: f32): f32 {
   const s = x * x;
-  return x * (ONE + s * (<f32>-0.166666667 + s * (<f32>0.00833333333 + s * (<f32>-0.000198412698 + s * <f32>0.00000275573192))));
+  return (
+    x *
+    (ONE + s * (<f32>-0.166666667 + s * (<f32>0.00833333333 + s * (<f32>-0.000198412698 + s * <f32>0.00000275573192))))
+  );
 }
 // @ts-ignore: decorator
 @inline
 function cosine(x: f32): f32 {
   const s = x * x;
-  return ONE + s * (<f32>-0.5 + s * (<f32>0.0416666667 + s * (<f32>-0.00138888889 + s * (<f32>0.0000248015873 - s * <f32>2.75573192e-7))));
+  return (
+    ONE +
+    s *
+      (<f32>-0.5 +
+        s * (<f32>0.0416666667 + s * (<f32>-0.00138888889 + s * (<f32>0.0000248015873 - s * <f32>2.75573192e-7))))
+  );
 }
 
 /** Point of the unit disc from a point of the unit square, areas kept. */
 export function toDisk(u: f32, v: f32): void {
-  const a = u * 2 - 1, b = v * 2 - 1;
+  const a = u * 2 - 1,
+    b = v * 2 - 1;
   if (a == 0 && b == 0) {
     diskA = 0;
     diskB = 0;

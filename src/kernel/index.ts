@@ -1,7 +1,19 @@
 export { buildBoxes, buildTriangles, emit, planCollapse } from "./build";
 export {
-  closest, closestBatch, closestInstance, closestInstanceBatch, hitInstance, hitT, hitU, hitV, occluded, occludedBatch, occludedByInstance,
-  occludedInstanceBatch, setScratch, takeRayCount,
+  closest,
+  closestBatch,
+  closestInstance,
+  closestInstanceBatch,
+  hitInstance,
+  hitT,
+  hitU,
+  hitV,
+  occluded,
+  occludedBatch,
+  occludedByInstance,
+  occludedInstanceBatch,
+  setScratch,
+  takeRayCount,
 } from "./traversal";
 export { setParams } from "./params";
 export { samplePoints } from "./sampler";

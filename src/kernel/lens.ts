@@ -3,7 +3,17 @@
 import { paramF, paramU } from "./params";
 import { draw, draw1, draw2 } from "./sampler";
 import { diskX, diskY, toDisk } from "./frame";
-import { PARAM_BLADES, PARAM_BLADE_TURN, PARAM_DISTORTION, PARAM_FOCAL, PARAM_FOCUS, PARAM_LENS_RADIUS, PARAM_POSITION, PARAM_PRINCIPAL, PARAM_ROTATION } from "./layout";
+import {
+  PARAM_BLADES,
+  PARAM_BLADE_TURN,
+  PARAM_DISTORTION,
+  PARAM_FOCAL,
+  PARAM_FOCUS,
+  PARAM_LENS_RADIUS,
+  PARAM_POSITION,
+  PARAM_PRINCIPAL,
+  PARAM_ROTATION,
+} from "./layout";
 
 let dirX: f32 = 0;
 let dirY: f32 = 0;
@@ -30,9 +40,13 @@ export function projectedY(): f32 {
 }
 
 function distort(x: f64, y: f64): void {
-  const k1 = <f64>paramF(PARAM_DISTORTION), k2 = <f64>paramF(PARAM_DISTORTION + 4), k3 = <f64>paramF(PARAM_DISTORTION + 8);
-  const p1 = <f64>paramF(PARAM_DISTORTION + 12), p2 = <f64>paramF(PARAM_DISTORTION + 16);
-  const r2 = x * x + y * y, radial = 1.0 + r2 * (k1 + r2 * (k2 + r2 * k3));
+  const k1 = <f64>paramF(PARAM_DISTORTION),
+    k2 = <f64>paramF(PARAM_DISTORTION + 4),
+    k3 = <f64>paramF(PARAM_DISTORTION + 8);
+  const p1 = <f64>paramF(PARAM_DISTORTION + 12),
+    p2 = <f64>paramF(PARAM_DISTORTION + 16);
+  const r2 = x * x + y * y,
+    radial = 1.0 + r2 * (k1 + r2 * (k2 + r2 * k3));
   distortedX = x * radial + 2.0 * p1 * x * y + p2 * (r2 + 2.0 * x * x);
   distortedY = y * radial + p1 * (r2 + 2.0 * y * y) + 2.0 * p2 * x * y;
 }
@@ -40,17 +54,21 @@ function distort(x: f64, y: f64): void {
 /** World direction of the ray through a plate pixel: `rayX` to `rayZ`, of length 1. */
 export function aimAtPixel(u: f32, v: f32): void {
   const focal = <f64>paramF(PARAM_FOCAL);
-  const xd = (<f64>u - <f64>paramF(PARAM_PRINCIPAL)) / focal, yd = (<f64>v - <f64>paramF(PARAM_PRINCIPAL + 4)) / focal;
-  let x = xd, y = yd;
+  const xd = (<f64>u - <f64>paramF(PARAM_PRINCIPAL)) / focal,
+    yd = (<f64>v - <f64>paramF(PARAM_PRINCIPAL + 4)) / focal;
+  let x = xd,
+    y = yd;
   for (let i = 0; i < 12; i++) {
     distort(x, y);
-    const ex = distortedX - xd, ey = distortedY - yd;
+    const ex = distortedX - xd,
+      ey = distortedY - yd;
     x -= ex;
     y -= ey;
     if (ex * ex + ey * ey < 1e-18) break;
   }
   const r = PARAM_ROTATION;
-  const cx = <f32>x, cy = <f32>y;
+  const cx = <f32>x,
+    cy = <f32>y;
   const wx = paramF(r) * cx + paramF(r + 12) * cy + paramF(r + 24);
   const wy = paramF(r + 4) * cx + paramF(r + 16) * cy + paramF(r + 28);
   const wz = paramF(r + 8) * cx + paramF(r + 20) * cy + paramF(r + 32);
@@ -62,13 +80,16 @@ export function aimAtPixel(u: f32, v: f32): void {
 
 /** Plate pixel of a world point: `projectedX`, `projectedY`. Returns the depth along the view axis; not in view if <= 0. */
 export function projectPoint(px: f32, py: f32, pz: f32): f32 {
-  const dx = px - paramF(PARAM_POSITION), dy = py - paramF(PARAM_POSITION + 4), dz = pz - paramF(PARAM_POSITION + 8);
+  const dx = px - paramF(PARAM_POSITION),
+    dy = py - paramF(PARAM_POSITION + 4),
+    dz = pz - paramF(PARAM_POSITION + 8);
   const r = PARAM_ROTATION;
   const z = paramF(r + 24) * dx + paramF(r + 28) * dy + paramF(r + 32) * dz;
   if (z <= 1e-6) return 0;
   const x = paramF(r) * dx + paramF(r + 4) * dy + paramF(r + 8) * dz;
   const y = paramF(r + 12) * dx + paramF(r + 16) * dy + paramF(r + 20) * dz;
-  const a = <f64>x / <f64>z, b = <f64>y / <f64>z;
+  const a = <f64>x / <f64>z,
+    b = <f64>y / <f64>z;
   if (a * a + b * b > 9.0) return 0;
   distort(a, b);
   pixelX = <f32>(distortedX * <f64>paramF(PARAM_FOCAL)) + paramF(PARAM_PRINCIPAL);
@@ -96,25 +117,37 @@ export function lensZ(): f32 {
  */
 export function throughLens(): void {
   draw();
-  const radius = paramF(PARAM_LENS_RADIUS), blades = paramU(PARAM_BLADES);
-  let a: f32 = 0, b: f32 = 0;
+  const radius = paramF(PARAM_LENS_RADIUS),
+    blades = paramU(PARAM_BLADES);
+  let a: f32 = 0,
+    b: f32 = 0;
   if (blades < 3) {
     toDisk(draw1(), draw2());
     a = diskX();
     b = diskY();
   } else {
     // One of the polygon's triangles, then a point of it by areas.
-    const at = draw1() * <f32>blades, blade = floor<f32>(at), u = at - blade, v = draw2();
-    const step = <f32>6.283185307179586 / <f32>blades, from = blade * step + paramF(PARAM_BLADE_TURN), to = from + step;
-    const root = sqrt<f32>(u), p = root * (<f32>1.0 - v), q = root * v;
+    const at = draw1() * <f32>blades,
+      blade = floor<f32>(at),
+      u = at - blade,
+      v = draw2();
+    const step = <f32>6.283185307179586 / <f32>blades,
+      from = blade * step + paramF(PARAM_BLADE_TURN),
+      to = from + step;
+    const root = sqrt<f32>(u),
+      p = root * (<f32>1.0 - v),
+      q = root * v;
     a = p * Mathf.cos(from) + q * Mathf.cos(to);
     b = p * Mathf.sin(from) + q * Mathf.sin(to);
   }
   a *= radius;
   b *= radius;
   const r = PARAM_ROTATION;
-  const along = dirX * paramF(r + 24) + dirY * paramF(r + 28) + dirZ * paramF(r + 32), t = paramF(PARAM_FOCUS) / along;
-  const ox = a * paramF(r) + b * paramF(r + 12), oy = a * paramF(r + 4) + b * paramF(r + 16), oz = a * paramF(r + 8) + b * paramF(r + 20);
+  const along = dirX * paramF(r + 24) + dirY * paramF(r + 28) + dirZ * paramF(r + 32),
+    t = paramF(PARAM_FOCUS) / along;
+  const ox = a * paramF(r) + b * paramF(r + 12),
+    oy = a * paramF(r + 4) + b * paramF(r + 16),
+    oz = a * paramF(r + 8) + b * paramF(r + 20);
   fromX = paramF(PARAM_POSITION) + ox;
   fromY = paramF(PARAM_POSITION + 4) + oy;
   fromZ = paramF(PARAM_POSITION + 8) + oz;

@@ -9,11 +9,66 @@ import { draw, draw1, draw2 } from "./sampler";
 import { diskX, diskY, setFrame, toDisk, toWorld, worldX, worldY, worldZ } from "./frame";
 import { emitB, emitG, emitR, loadEmission } from "./surface";
 import {
-  CASTER_BYTES, CASTER_CELLS, CASTER_FOOT, CASTER_GROUND, CASTER_HEIGHT, CASTER_LEFT, CASTER_RADIANCE, CASTER_SLANT, CASTER_SPAN, CASTER_TALL, CASTER_TO_SUN, CASTER_WIDTH, GROUP_BOUNCE, GROUP_LAMPS, LAMP_AREA, LAMP_BYTES, LAMP_INNER, LAMP_IS_DISC, LAMP_IS_RECTANGLE, LAMP_IS_SPHERE, LAMP_IS_TRIANGLE, LAMP_KIND, LAMP_NORMAL, LAMP_OUTER, LAMP_POSITION,
-  LAMP_RADIANCE, LAMP_RADIUS, LAMP_SHARE, LAMP_SUM, LAMP_TRIANGLE, LAMP_TWO_SIDED, LAMP_U, LAMP_V, PARAM_BACKDROP, PARAM_BACKDROP_HEIGHT,
-  PARAM_BACKDROP_WIDTH, PARAM_CASTERS, PARAM_CASTER_COUNT, PARAM_ENVIRONMENT, PARAM_ENVIRONMENT_ALIAS, PARAM_ENVIRONMENT_HEIGHT, PARAM_ENVIRONMENT_WEIGHT, PARAM_ENVIRONMENT_WIDTH,
-  PARAM_FRAME_HEIGHT, PARAM_FRAME_WIDTH, PARAM_LAMPS, PARAM_LAMP_COUNT, PARAM_LAMP_POWER, PARAM_LAMP_PROPER, PARAM_MASK, PARAM_MASK_HEIGHT,
-  PARAM_MASK_WIDTH, PARAM_PROP_ROOT, PARAM_SET_ROOT, PARAM_SKY, PARAM_SUN_COS, PARAM_SUN_DIRECTION, PARAM_SUN_IRRADIANCE, RAY_SHADOW, SET_SEEN,
+  CASTER_BYTES,
+  CASTER_CELLS,
+  CASTER_FOOT,
+  CASTER_GROUND,
+  CASTER_HEIGHT,
+  CASTER_LEFT,
+  CASTER_RADIANCE,
+  CASTER_SLANT,
+  CASTER_SPAN,
+  CASTER_TALL,
+  CASTER_TO_SUN,
+  CASTER_WIDTH,
+  GROUP_BOUNCE,
+  GROUP_LAMPS,
+  LAMP_AREA,
+  LAMP_BYTES,
+  LAMP_INNER,
+  LAMP_IS_DISC,
+  LAMP_IS_RECTANGLE,
+  LAMP_IS_SPHERE,
+  LAMP_IS_TRIANGLE,
+  LAMP_KIND,
+  LAMP_NORMAL,
+  LAMP_OUTER,
+  LAMP_POSITION,
+  LAMP_RADIANCE,
+  LAMP_RADIUS,
+  LAMP_SHARE,
+  LAMP_SUM,
+  LAMP_TRIANGLE,
+  LAMP_TWO_SIDED,
+  LAMP_U,
+  LAMP_V,
+  PARAM_BACKDROP,
+  PARAM_BACKDROP_HEIGHT,
+  PARAM_BACKDROP_WIDTH,
+  PARAM_CASTERS,
+  PARAM_CASTER_COUNT,
+  PARAM_ENVIRONMENT,
+  PARAM_ENVIRONMENT_ALIAS,
+  PARAM_ENVIRONMENT_HEIGHT,
+  PARAM_ENVIRONMENT_WEIGHT,
+  PARAM_ENVIRONMENT_WIDTH,
+  PARAM_FRAME_HEIGHT,
+  PARAM_FRAME_WIDTH,
+  PARAM_LAMPS,
+  PARAM_LAMP_COUNT,
+  PARAM_LAMP_POWER,
+  PARAM_LAMP_PROPER,
+  PARAM_MASK,
+  PARAM_MASK_HEIGHT,
+  PARAM_MASK_WIDTH,
+  PARAM_PROP_ROOT,
+  PARAM_SET_ROOT,
+  PARAM_SKY,
+  PARAM_SUN_COS,
+  PARAM_SUN_DIRECTION,
+  PARAM_SUN_IRRADIANCE,
+  RAY_SHADOW,
+  SET_SEEN,
 } from "./layout";
 
 const ONE: f32 = 1;
@@ -21,12 +76,22 @@ const PI: f32 = 3.141592653589793;
 const FAR: f32 = 1e30;
 // Shadow rays to a lamp stop just short of it, or a prop that shines would hide itself.
 const SHORT: f32 = 0.9998;
-export let sunX: f32 = 0, sunY: f32 = 0, sunZ: f32 = 0;
-export let skyR: f32 = 0, skyG: f32 = 0, skyB: f32 = 0;
+export let sunX: f32 = 0,
+  sunY: f32 = 0,
+  sunZ: f32 = 0;
+export let skyR: f32 = 0,
+  skyG: f32 = 0,
+  skyB: f32 = 0;
 
 // The light just drawn: direction to it, distance, radiance over density, and the density by solid angle.
-export let toX: f32 = 0, toY: f32 = 0, toZ: f32 = 0, reach: f32 = 0;
-export let lightR: f32 = 0, lightG: f32 = 0, lightB: f32 = 0, density: f32 = 0;
+export let toX: f32 = 0,
+  toY: f32 = 0,
+  toZ: f32 = 0,
+  reach: f32 = 0;
+export let lightR: f32 = 0,
+  lightG: f32 = 0,
+  lightB: f32 = 0,
+  density: f32 = 0;
 
 /** Number of the lamp drawn last by `drawAnyLamp`, or met last. */
 export let lampNumber: u32 = 0;
@@ -50,7 +115,9 @@ export function drawSun(): void {
   draw();
   const cosMax = paramF(PARAM_SUN_COS);
   toDisk(draw1(), draw2());
-  const a = diskX(), b = diskY(), r2 = a * a + b * b;
+  const a = diskX(),
+    b = diskY(),
+    r2 = a * a + b * b;
   // A disc point of squared radius r2 maps to cosine 1 - r2 (1 - cosMax): uniform in solid angle.
   const up = ONE - r2 * (ONE - cosMax);
   const across = sqrt<f32>(max<f32>(0, (ONE - cosMax) * (ONE + up)));
@@ -68,7 +135,10 @@ export function sunPdf(): f32 {
 
 /** True if the direction meets the sun's disc. */
 export function inSun(x: f32, y: f32, z: f32): bool {
-  return x * paramF(PARAM_SUN_DIRECTION) + y * paramF(PARAM_SUN_DIRECTION + 4) + z * paramF(PARAM_SUN_DIRECTION + 8) >= paramF(PARAM_SUN_COS);
+  return (
+    x * paramF(PARAM_SUN_DIRECTION) + y * paramF(PARAM_SUN_DIRECTION + 4) + z * paramF(PARAM_SUN_DIRECTION + 8) >=
+    paramF(PARAM_SUN_COS)
+  );
 }
 
 /** Place of a direction in a latitude-longitude picture of w x h pixels; +Y is in the middle, clockwise to the right. */
@@ -80,11 +150,14 @@ function around(x: f32, y: f32, w: u32): f32 {
 // @ts-ignore: decorator
 @inline
 function down(z: f32, h: u32): f32 {
-  return Mathf.acos(max<f32>(-1, min<f32>(1, z))) / PI * <f32>h;
+  return (Mathf.acos(max<f32>(-1, min<f32>(1, z))) / PI) * <f32>h;
 }
 
 // What casters leave of the sky in a direction, and what they send instead.
-export let openShare: f32 = 1, casterR: f32 = 0, casterG: f32 = 0, casterB: f32 = 0;
+export let openShare: f32 = 1,
+  casterR: f32 = 0,
+  casterG: f32 = 0,
+  casterB: f32 = 0;
 
 /** Looks from a point along a direction at what casts the plate's marked shades: `openShare`, `casterR` to `casterB`. */
 export function meetCasters(x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32): void {
@@ -92,10 +165,15 @@ export function meetCasters(x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32): 
   casterR = 0;
   casterG = 0;
   casterB = 0;
-  const casters = paramU(PARAM_CASTERS), end = casters + paramU(PARAM_CASTER_COUNT) * CASTER_BYTES;
+  const casters = paramU(PARAM_CASTERS),
+    end = casters + paramU(PARAM_CASTER_COUNT) * CASTER_BYTES;
   for (let at = casters; at < end; at += CASTER_BYTES) {
-    const sx = load<f32>(at, CASTER_TO_SUN), sy = load<f32>(at, CASTER_TO_SUN + 4), slant = load<f32>(at, CASTER_SLANT);
-    const across = y * sx - x * sy, acrossRay = dy * sx - dx * sy, towards = dx * sx + dy * sy - slant * acrossRay;
+    const sx = load<f32>(at, CASTER_TO_SUN),
+      sy = load<f32>(at, CASTER_TO_SUN + 4),
+      slant = load<f32>(at, CASTER_SLANT);
+    const across = y * sx - x * sy,
+      acrossRay = dy * sx - dx * sy,
+      towards = dx * sx + dy * sy - slant * acrossRay;
     // From the sun's side it is not the shaded face that is seen, and nothing is known of the other.
     if (towards <= 1e-6) continue;
     const t = (load<f32>(at, CASTER_FOOT) + slant * across - x * sx - y * sy) / towards;
@@ -103,8 +181,10 @@ export function meetCasters(x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32): 
     const a = (across + t * acrossRay - load<f32>(at, CASTER_LEFT)) / load<f32>(at, CASTER_SPAN);
     const b = (z + t * dz - load<f32>(at, CASTER_GROUND)) / load<f32>(at, CASTER_TALL);
     if (a < 0 || a > 1 || b < 0 || b > 1) continue;
-    const w = load<u32>(at, CASTER_WIDTH), h = load<u32>(at, CASTER_HEIGHT);
-    const share = sampleMask(load<u32>(at, CASTER_CELLS), w, h, a * <f32>w, b * <f32>h), hidden = openShare * share;
+    const w = load<u32>(at, CASTER_WIDTH),
+      h = load<u32>(at, CASTER_HEIGHT);
+    const share = sampleMask(load<u32>(at, CASTER_CELLS), w, h, a * <f32>w, b * <f32>h),
+      hidden = openShare * share;
     casterR += hidden * load<f32>(at, CASTER_RADIANCE);
     casterG += hidden * load<f32>(at, CASTER_RADIANCE + 4);
     casterB += hidden * load<f32>(at, CASTER_RADIANCE + 8);
@@ -123,7 +203,9 @@ export function loadSky(ox: f32, oy: f32, oz: f32, x: f32, y: f32, z: f32, backd
 }
 
 function loadBareSky(x: f32, y: f32, z: f32, backdrop: bool): void {
-  let picture = paramU(PARAM_ENVIRONMENT), w = paramU(PARAM_ENVIRONMENT_WIDTH), h = paramU(PARAM_ENVIRONMENT_HEIGHT);
+  let picture = paramU(PARAM_ENVIRONMENT),
+    w = paramU(PARAM_ENVIRONMENT_WIDTH),
+    h = paramU(PARAM_ENVIRONMENT_HEIGHT);
   if (backdrop && paramU(PARAM_BACKDROP)) {
     picture = paramU(PARAM_BACKDROP);
     w = paramU(PARAM_BACKDROP_WIDTH);
@@ -143,22 +225,29 @@ function loadBareSky(x: f32, y: f32, z: f32, backdrop: bool): void {
 
 /** Density by which `drawEnvironment` draws the direction. */
 export function environmentPdf(x: f32, y: f32, z: f32): f32 {
-  const w = paramU(PARAM_ENVIRONMENT_WIDTH), h = paramU(PARAM_ENVIRONMENT_HEIGHT);
-  const ix = min<u32>(w - 1, <u32>around(x, y, w)), iy = min<u32>(h - 1, <u32>down(z, h));
+  const w = paramU(PARAM_ENVIRONMENT_WIDTH),
+    h = paramU(PARAM_ENVIRONMENT_HEIGHT);
+  const ix = min<u32>(w - 1, <u32>around(x, y, w)),
+    iy = min<u32>(h - 1, <u32>down(z, h));
   const sine = max<f32>(1e-5, sqrt<f32>(max<f32>(0, ONE - z * z)));
   return load<f32>(paramU(PARAM_ENVIRONMENT_WEIGHT) + ((iy * w + ix) << 2)) / (2 * PI * PI * sine);
 }
 
 /** Draws a direction of the environment from a point by its light (alias method of Walker 1977). False where nothing comes. */
 export function drawEnvironment(ox: f32, oy: f32, oz: f32): bool {
-  const w = paramU(PARAM_ENVIRONMENT_WIDTH), h = paramU(PARAM_ENVIRONMENT_HEIGHT), cells = w * h;
+  const w = paramU(PARAM_ENVIRONMENT_WIDTH),
+    h = paramU(PARAM_ENVIRONMENT_HEIGHT),
+    cells = w * h;
   draw();
-  const at = draw1() * <f32>cells, cell = min<u32>(cells - 1, <u32>at);
+  const at = draw1() * <f32>cells,
+    cell = min<u32>(cells - 1, <u32>at);
   const entry = paramU(PARAM_ENVIRONMENT_ALIAS) + (cell << 3);
   const chosen = draw2() < load<f32>(entry) ? cell : load<u32>(entry, 4);
   draw();
-  const x = <f32>(chosen % w) + draw1(), y = <f32>(chosen / w) + draw2();
-  const turn = (x / <f32>w - <f32>0.5) * 2 * PI, tilt = y / <f32>h * PI;
+  const x = <f32>(chosen % w) + draw1(),
+    y = <f32>(chosen / w) + draw2();
+  const turn = (x / <f32>w - <f32>0.5) * 2 * PI,
+    tilt = (y / <f32>h) * PI;
   const sine = Mathf.sin(tilt);
   toX = sine * Mathf.sin(turn);
   toY = sine * Mathf.cos(turn);
@@ -199,13 +288,15 @@ export function shareOf(lamp: u32): f32 {
 
 /** Draws one of the lamps by their power, from number `first` on, and a point on it, as seen from (x, y, z). */
 export function drawAnyLamp(x: f32, y: f32, z: f32, first: u32): bool {
-  const lamps = paramU(PARAM_LAMPS), count = paramU(PARAM_LAMP_COUNT);
+  const lamps = paramU(PARAM_LAMPS),
+    count = paramU(PARAM_LAMP_COUNT);
   if (first >= count) return false;
   const below: f32 = first > 0 ? load<f32>(lamps + (first - 1) * LAMP_BYTES, LAMP_SUM) : 0;
   const total = ONE - below;
   draw();
   const wanted = below + draw1() * total;
-  let low = first, high = count - 1;
+  let low = first,
+    high = count - 1;
   while (low < high) {
     const middle = (low + high) >> 1;
     if (load<f32>(lamps + middle * LAMP_BYTES, LAMP_SUM) > wanted) high = middle;
@@ -233,23 +324,39 @@ export function lampAt(index: u32): u32 {
 function cone(lamp: u32, c: f32): f32 {
   const outer = load<f32>(lamp, LAMP_OUTER);
   if (outer < -1) return 1;
-  const inner = load<f32>(lamp, LAMP_INNER), t = max<f32>(0, min<f32>(1, (c - outer) / max<f32>(1e-6, inner - outer)));
+  const inner = load<f32>(lamp, LAMP_INNER),
+    t = max<f32>(0, min<f32>(1, (c - outer) / max<f32>(1e-6, inner - outer)));
   return t * t * (3 - 2 * t);
 }
 
 /** Draws a point on a lamp as seen from (x, y, z). Always takes the same numbers. False if it sends nothing there. */
 export function drawLamp(lamp: u32, x: f32, y: f32, z: f32): bool {
   draw();
-  const u = draw1(), v = draw2(), kind = load<u32>(lamp, LAMP_KIND);
-  const cx = load<f32>(lamp, LAMP_POSITION), cy = load<f32>(lamp, LAMP_POSITION + 4), cz = load<f32>(lamp, LAMP_POSITION + 8);
+  const u = draw1(),
+    v = draw2(),
+    kind = load<u32>(lamp, LAMP_KIND);
+  const cx = load<f32>(lamp, LAMP_POSITION),
+    cy = load<f32>(lamp, LAMP_POSITION + 4),
+    cz = load<f32>(lamp, LAMP_POSITION + 8);
   if (kind == LAMP_IS_SPHERE) {
-    const dx = cx - x, dy = cy - y, dz = cz - z, d2 = dx * dx + dy * dy + dz * dz, radius = load<f32>(lamp, LAMP_RADIUS), r2 = radius * radius;
+    const dx = cx - x,
+      dy = cy - y,
+      dz = cz - z,
+      d2 = dx * dx + dy * dy + dz * dz,
+      radius = load<f32>(lamp, LAMP_RADIUS),
+      r2 = radius * radius;
     if (d2 <= r2) return false;
     // Uniform over the cone in which the sphere is seen; 1 - cosine in a form that does not cancel.
-    const q = r2 / d2, less = q / (ONE + sqrt<f32>(ONE - q));
+    const q = r2 / d2,
+      less = q / (ONE + sqrt<f32>(ONE - q));
     toDisk(u, v);
-    const a = diskX(), b = diskY(), rr = a * a + b * b, up = ONE - rr * less, across = sqrt<f32>(max<f32>(0, less * (ONE + up)));
-    const d = sqrt<f32>(d2), s = ONE / d;
+    const a = diskX(),
+      b = diskY(),
+      rr = a * a + b * b,
+      up = ONE - rr * less,
+      across = sqrt<f32>(max<f32>(0, less * (ONE + up)));
+    const d = sqrt<f32>(d2),
+      s = ONE / d;
     setFrame(dx * s, dy * s, dz * s);
     toWorld(a * across, b * across, up);
     toX = worldX();
@@ -260,7 +367,8 @@ export function drawLamp(lamp: u32, x: f32, y: f32, z: f32): bool {
     takeRadiance(lamp);
     return true;
   }
-  let a = u * 2 - 1, b = v * 2 - 1;
+  let a = u * 2 - 1,
+    b = v * 2 - 1;
   if (kind == LAMP_IS_DISC) {
     toDisk(u, v);
     a = diskX();
@@ -275,11 +383,16 @@ export function drawLamp(lamp: u32, x: f32, y: f32, z: f32): bool {
   const lz = cz + a * load<f32>(lamp, LAMP_U + 8) + b * load<f32>(lamp, LAMP_V + 8) - z;
   const d2 = lx * lx + ly * ly + lz * lz;
   if (d2 < 1e-12) return false;
-  const d = sqrt<f32>(d2), s = ONE / d;
+  const d = sqrt<f32>(d2),
+    s = ONE / d;
   toX = lx * s;
   toY = ly * s;
   toZ = lz * s;
-  let c = -(toX * load<f32>(lamp, LAMP_NORMAL) + toY * load<f32>(lamp, LAMP_NORMAL + 4) + toZ * load<f32>(lamp, LAMP_NORMAL + 8));
+  let c = -(
+    toX * load<f32>(lamp, LAMP_NORMAL) +
+    toY * load<f32>(lamp, LAMP_NORMAL + 4) +
+    toZ * load<f32>(lamp, LAMP_NORMAL + 8)
+  );
   if (c < 0 && load<u32>(lamp, LAMP_TWO_SIDED)) c = -c;
   if (c <= 1e-6) return false;
   density = d2 / (load<f32>(lamp, LAMP_AREA) * c);
@@ -308,7 +421,7 @@ function takeRadiance(lamp: u32): void {
 
 /** Density by which `drawAnyLamp` draws the point of a prop's triangle that a ray met. */
 export function trianglePdf(luminance: f32, t: f32, cosine: f32): f32 {
-  return luminance / paramF(PARAM_LAMP_POWER) * t * t / max<f32>(1e-6, cosine);
+  return ((luminance / paramF(PARAM_LAMP_POWER)) * t * t) / max<f32>(1e-6, cosine);
 }
 
 /**
@@ -316,14 +429,24 @@ export function trianglePdf(luminance: f32, t: f32, cosine: f32): f32 {
  * which it would have been drawn in `density`. False if none.
  */
 export function meetLamp(ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, tMax: f32): bool {
-  const count = paramU(PARAM_LAMP_PROPER), lamps = paramU(PARAM_LAMPS);
-  let best: u32 = 0, nearest = tMax, bestCosine: f32 = 0;
+  const count = paramU(PARAM_LAMP_PROPER),
+    lamps = paramU(PARAM_LAMPS);
+  let best: u32 = 0,
+    nearest = tMax,
+    bestCosine: f32 = 0;
   for (let i: u32 = 0; i < count; i++) {
-    const lamp = lamps + i * LAMP_BYTES, kind = load<u32>(lamp, LAMP_KIND);
-    const x = load<f32>(lamp, LAMP_POSITION) - ox, y = load<f32>(lamp, LAMP_POSITION + 4) - oy, z = load<f32>(lamp, LAMP_POSITION + 8) - oz;
+    const lamp = lamps + i * LAMP_BYTES,
+      kind = load<u32>(lamp, LAMP_KIND);
+    const x = load<f32>(lamp, LAMP_POSITION) - ox,
+      y = load<f32>(lamp, LAMP_POSITION + 4) - oy,
+      z = load<f32>(lamp, LAMP_POSITION + 8) - oz;
     if (kind == LAMP_IS_SPHERE) {
-      const along = x * dx + y * dy + z * dz, radius = load<f32>(lamp, LAMP_RADIUS);
-      const px = x - along * dx, py = y - along * dy, pz = z - along * dz, off = px * px + py * py + pz * pz;
+      const along = x * dx + y * dy + z * dz,
+        radius = load<f32>(lamp, LAMP_RADIUS);
+      const px = x - along * dx,
+        py = y - along * dy,
+        pz = z - along * dz,
+        off = px * px + py * py + pz * pz;
       if (off >= radius * radius) continue;
       const t = along - sqrt<f32>(radius * radius - off);
       if (t > 1e-5 && t < nearest) {
@@ -332,7 +455,9 @@ export function meetLamp(ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, t
       }
       continue;
     }
-    const nx = load<f32>(lamp, LAMP_NORMAL), ny = load<f32>(lamp, LAMP_NORMAL + 4), nz = load<f32>(lamp, LAMP_NORMAL + 8);
+    const nx = load<f32>(lamp, LAMP_NORMAL),
+      ny = load<f32>(lamp, LAMP_NORMAL + 4),
+      nz = load<f32>(lamp, LAMP_NORMAL + 8);
     let c = -(nx * dx + ny * dy + nz * dz);
     if (abs<f32>(c) < 1e-7) continue;
     const t = -(x * nx + y * ny + z * nz) / c;
@@ -341,10 +466,17 @@ export function meetLamp(ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, t
       if (!load<u32>(lamp, LAMP_TWO_SIDED)) continue;
       c = -c;
     }
-    const hx = t * dx - x, hy = t * dy - y, hz = t * dz - z;
-    const ux = load<f32>(lamp, LAMP_U), uy = load<f32>(lamp, LAMP_U + 4), uz = load<f32>(lamp, LAMP_U + 8);
-    const vx = load<f32>(lamp, LAMP_V), vy = load<f32>(lamp, LAMP_V + 4), vz = load<f32>(lamp, LAMP_V + 8);
-    const a = (hx * ux + hy * uy + hz * uz) / (ux * ux + uy * uy + uz * uz), b = (hx * vx + hy * vy + hz * vz) / (vx * vx + vy * vy + vz * vz);
+    const hx = t * dx - x,
+      hy = t * dy - y,
+      hz = t * dz - z;
+    const ux = load<f32>(lamp, LAMP_U),
+      uy = load<f32>(lamp, LAMP_U + 4),
+      uz = load<f32>(lamp, LAMP_U + 8);
+    const vx = load<f32>(lamp, LAMP_V),
+      vy = load<f32>(lamp, LAMP_V + 4),
+      vz = load<f32>(lamp, LAMP_V + 8);
+    const a = (hx * ux + hy * uy + hz * uz) / (ux * ux + uy * uy + uz * uz),
+      b = (hx * vx + hy * vy + hz * vz) / (vx * vx + vy * vy + vz * vz);
     if (kind == LAMP_IS_RECTANGLE ? abs<f32>(a) > 1 || abs<f32>(b) > 1 : a * a + b * b > 1) continue;
     nearest = t;
     best = lamp;
@@ -354,12 +486,16 @@ export function meetLamp(ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, t
   lampNumber = (best - lamps) / LAMP_BYTES;
   let share = load<f32>(best, LAMP_SHARE);
   if (load<u32>(best, LAMP_KIND) == LAMP_IS_SPHERE) {
-    const x = load<f32>(best, LAMP_POSITION) - ox, y = load<f32>(best, LAMP_POSITION + 4) - oy, z = load<f32>(best, LAMP_POSITION + 8) - oz;
-    const radius = load<f32>(best, LAMP_RADIUS), q = min<f32>(1, radius * radius / (x * x + y * y + z * z)), less = q / (ONE + sqrt<f32>(max<f32>(0, ONE - q)));
+    const x = load<f32>(best, LAMP_POSITION) - ox,
+      y = load<f32>(best, LAMP_POSITION + 4) - oy,
+      z = load<f32>(best, LAMP_POSITION + 8) - oz;
+    const radius = load<f32>(best, LAMP_RADIUS),
+      q = min<f32>(1, (radius * radius) / (x * x + y * y + z * z)),
+      less = q / (ONE + sqrt<f32>(max<f32>(0, ONE - q)));
     density = share / (2 * PI * less);
     share = 1;
   } else {
-    density = share * nearest * nearest / (load<f32>(best, LAMP_AREA) * bestCosine);
+    density = (share * nearest * nearest) / (load<f32>(best, LAMP_AREA) * bestCosine);
     share = cone(best, bestCosine);
   }
   lightR = load<f32>(best, LAMP_RADIANCE) * share;
@@ -372,14 +508,16 @@ export function meetLamp(ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, t
 export function maskAtPixel(u: f32, v: f32): f32 {
   const mask = paramU(PARAM_MASK);
   if (!mask) return 1;
-  const w = paramU(PARAM_MASK_WIDTH), h = paramU(PARAM_MASK_HEIGHT);
-  return sampleMask(mask, w, h, u / paramF(PARAM_FRAME_WIDTH) * <f32>w, v / paramF(PARAM_FRAME_HEIGHT) * <f32>h);
+  const w = paramU(PARAM_MASK_WIDTH),
+    h = paramU(PARAM_MASK_HEIGHT);
+  return sampleMask(mask, w, h, (u / paramF(PARAM_FRAME_WIDTH)) * <f32>w, (v / paramF(PARAM_FRAME_HEIGHT)) * <f32>h);
 }
 
 /** The same for a point of the set itself. */
 export function maskAtPoint(x: f32, y: f32, z: f32): f32 {
   if (!paramU(PARAM_MASK) || projectPoint(x, y, z) <= 0) return 1;
-  const u = projectedX(), v = projectedY();
+  const u = projectedX(),
+    v = projectedY();
   if (u < 0 || v < 0 || u > paramF(PARAM_FRAME_WIDTH) || v > paramF(PARAM_FRAME_HEIGHT)) return 1;
   return maskAtPixel(u, v);
 }
@@ -387,7 +525,9 @@ export function maskAtPoint(x: f32, y: f32, z: f32): f32 {
 /** The same for a point in space: the mask found where the point's shadow falls on the set. */
 export function maskAlongSun(x: f32, y: f32, z: f32): f32 {
   if (!paramU(PARAM_MASK)) return 1;
-  const dx = -paramF(PARAM_SUN_DIRECTION), dy = -paramF(PARAM_SUN_DIRECTION + 4), dz = -paramF(PARAM_SUN_DIRECTION + 8);
+  const dx = -paramF(PARAM_SUN_DIRECTION),
+    dy = -paramF(PARAM_SUN_DIRECTION + 4),
+    dz = -paramF(PARAM_SUN_DIRECTION + 8);
   askSet(SET_SEEN);
   if (closest(paramU(PARAM_SET_ROOT), x, y, z, dx, dy, dz, 0, FAR) < 0) return 1;
   const t = hitT();

@@ -9,13 +9,39 @@ export function setMoment(value: f32): void {
   moment = value;
 }
 
-export let lox: f32 = 0, loy: f32 = 0, loz: f32 = 0, ldx: f32 = 0, ldy: f32 = 0, ldz: f32 = 0;
+export let lox: f32 = 0,
+  loy: f32 = 0,
+  loz: f32 = 0,
+  ldx: f32 = 0,
+  ldy: f32 = 0,
+  ldz: f32 = 0;
 // Model to world, at the moment.
-let m0: f32 = 1, m1: f32 = 0, m2: f32 = 0, m3: f32 = 0, m4: f32 = 0, m5: f32 = 1, m6: f32 = 0, m7: f32 = 0, m8: f32 = 0, m9: f32 = 0, m10: f32 = 1, m11: f32 = 0;
+let m0: f32 = 1,
+  m1: f32 = 0,
+  m2: f32 = 0,
+  m3: f32 = 0,
+  m4: f32 = 0,
+  m5: f32 = 1,
+  m6: f32 = 0,
+  m7: f32 = 0,
+  m8: f32 = 0,
+  m9: f32 = 0,
+  m10: f32 = 1,
+  m11: f32 = 0;
 // World to model, its linear part.
-let n0: f32 = 1, n1: f32 = 0, n2: f32 = 0, n4: f32 = 0, n5: f32 = 1, n6: f32 = 0, n8: f32 = 0, n9: f32 = 0, n10: f32 = 1;
+let n0: f32 = 1,
+  n1: f32 = 0,
+  n2: f32 = 0,
+  n4: f32 = 0,
+  n5: f32 = 1,
+  n6: f32 = 0,
+  n8: f32 = 0,
+  n9: f32 = 0,
+  n10: f32 = 1;
 
-export let pointX: f32 = 0, pointY: f32 = 0, pointZ: f32 = 0;
+export let pointX: f32 = 0,
+  pointY: f32 = 0,
+  pointZ: f32 = 0;
 
 // @ts-ignore: decorator
 @inline
@@ -37,7 +63,9 @@ function interpolate(instance: u32): void {
   m9 = between(instance, 36);
   m10 = between(instance, 40);
   m11 = between(instance, 44);
-  const a = m5 * m10 - m6 * m9, b = m6 * m8 - m4 * m10, c = m4 * m9 - m5 * m8;
+  const a = m5 * m10 - m6 * m9,
+    b = m6 * m8 - m4 * m10,
+    c = m4 * m9 - m5 * m8;
   const s = ONE / (m0 * a + m1 * b + m2 * c);
   n0 = a * s;
   n1 = (m2 * m9 - m1 * m10) * s;
@@ -54,7 +82,9 @@ function interpolate(instance: u32): void {
 export function rayIntoModel(instance: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32): void {
   if (load<u32>(instance, INSTANCE_FLAGS) & INSTANCE_MOVES) {
     interpolate(instance);
-    const x = ox - m3, y = oy - m7, z = oz - m11;
+    const x = ox - m3,
+      y = oy - m7,
+      z = oz - m11;
     lox = n0 * x + n1 * y + n2 * z;
     loy = n4 * x + n5 * y + n6 * z;
     loz = n8 * x + n9 * y + n10 * z;
@@ -64,8 +94,15 @@ export function rayIntoModel(instance: u32, ox: f32, oy: f32, oz: f32, dx: f32, 
     return;
   }
   const i = instance + INSTANCE_INVERSE;
-  const a = load<f32>(i), b = load<f32>(i, 4), c = load<f32>(i, 8), d = load<f32>(i, 16), e = load<f32>(i, 20), f = load<f32>(i, 24);
-  const g = load<f32>(i, 32), h = load<f32>(i, 36), k = load<f32>(i, 40);
+  const a = load<f32>(i),
+    b = load<f32>(i, 4),
+    c = load<f32>(i, 8),
+    d = load<f32>(i, 16),
+    e = load<f32>(i, 20),
+    f = load<f32>(i, 24);
+  const g = load<f32>(i, 32),
+    h = load<f32>(i, 36),
+    k = load<f32>(i, 40);
   lox = a * ox + b * oy + c * oz + load<f32>(i, 12);
   loy = d * ox + e * oy + f * oz + load<f32>(i, 28);
   loz = g * ox + h * oy + k * oz + load<f32>(i, 44);
@@ -80,7 +117,8 @@ export function holdInstance(instance: u32): void {
     interpolate(instance);
     return;
   }
-  const f = instance + INSTANCE_FORWARD, i = instance + INSTANCE_INVERSE;
+  const f = instance + INSTANCE_FORWARD,
+    i = instance + INSTANCE_INVERSE;
   m0 = load<f32>(f);
   m1 = load<f32>(f, 4);
   m2 = load<f32>(f, 8);

@@ -18,10 +18,50 @@ import * as surface from "./surface";
 import * as bsdf from "./bsdf";
 import * as light from "./light";
 import {
-  GROUP_BOUNCE, GROUP_LAMPS, GROUP_SKY, GROUP_SUN, INSTANCE_FLAGS, INSTANCE_MOVES, MATERIAL_SEES_BACKDROP, MATERIAL_THIN, MATERIAL_TRANSMITS, MAX_LIGHT_GROUPS, PARAM_FILL, PARAM_FILL_HEIGHT, PARAM_FILL_WIDTH, PARAM_FLOOR_ALBEDO,
-  PARAM_FLOOR_HEIGHT, PARAM_FLOOR_ON, PARAM_FRAME_HEIGHT, PARAM_FRAME_WIDTH, PARAM_LIMIT, PARAM_MAX_DEPTH, PARAM_PLATE, PARAM_PLATE_HEIGHT,
-  PARAM_PLATE_WIDTH, PARAM_POSITION, PARAM_PROP_ROOT, PARAM_SET_ROOT, PARAM_SUN_IRRADIANCE, PART_ALBEDO, PART_FLAGS, PART_GLOW, PART_GLOW_COLOUR, PART_IS_SET, PART_OWN_COLOUR, PART_ROUGHNESS, PART_SPECULAR, RAY_BOUNCE,
-  RAY_CAMERA, RAY_REFLECTION, RAY_SHADOW, SET_BLOCKS, SET_BOUNCE, SET_REFLECTION, SET_SEEN, SET_SHADOW,
+  GROUP_BOUNCE,
+  GROUP_LAMPS,
+  GROUP_SKY,
+  GROUP_SUN,
+  INSTANCE_FLAGS,
+  INSTANCE_MOVES,
+  MATERIAL_SEES_BACKDROP,
+  MATERIAL_THIN,
+  MATERIAL_TRANSMITS,
+  MAX_LIGHT_GROUPS,
+  PARAM_FILL,
+  PARAM_FILL_HEIGHT,
+  PARAM_FILL_WIDTH,
+  PARAM_FLOOR_ALBEDO,
+  PARAM_FLOOR_HEIGHT,
+  PARAM_FLOOR_ON,
+  PARAM_FRAME_HEIGHT,
+  PARAM_FRAME_WIDTH,
+  PARAM_LIMIT,
+  PARAM_MAX_DEPTH,
+  PARAM_PLATE,
+  PARAM_PLATE_HEIGHT,
+  PARAM_PLATE_WIDTH,
+  PARAM_POSITION,
+  PARAM_PROP_ROOT,
+  PARAM_SET_ROOT,
+  PARAM_SUN_IRRADIANCE,
+  PART_ALBEDO,
+  PART_FLAGS,
+  PART_GLOW,
+  PART_GLOW_COLOUR,
+  PART_IS_SET,
+  PART_OWN_COLOUR,
+  PART_ROUGHNESS,
+  PART_SPECULAR,
+  RAY_BOUNCE,
+  RAY_CAMERA,
+  RAY_REFLECTION,
+  RAY_SHADOW,
+  SET_BLOCKS,
+  SET_BOUNCE,
+  SET_REFLECTION,
+  SET_SEEN,
+  SET_SHADOW,
 } from "./layout";
 
 const ONE: f32 = 1;
@@ -47,9 +87,13 @@ export const FROM_CAMERA: u32 = 0;
 export const FROM_GLOSS: u32 = 1;
 export const FROM_MATT: u32 = 2;
 
-export let radianceR: f32 = 0, radianceG: f32 = 0, radianceB: f32 = 0;
+export let radianceR: f32 = 0,
+  radianceG: f32 = 0,
+  radianceB: f32 = 0;
 /** Light that the first surface sends out by itself, within the radiance. */
-export let ownR: f32 = 0, ownG: f32 = 0, ownB: f32 = 0;
+export let ownR: f32 = 0,
+  ownG: f32 = 0,
+  ownB: f32 = 0;
 /** True once the limit has cut light off since it was last cleared. */
 export let limited = false;
 /** Share that the limit left of what it may cut, of the path just followed. */
@@ -60,7 +104,9 @@ export function clearLimited(): void {
 
 // The nearest hit of the ray just traced.
 export let metTriangle: i32 = -1;
-export let metT: f32 = 0, metU: f32 = 0, metV: f32 = 0;
+export let metT: f32 = 0,
+  metU: f32 = 0,
+  metV: f32 = 0;
 export let metInstance: u32 = 0;
 
 /** Traces the set as rays of a kind (SET_*) meet it, and those props in front of it that rays of a kind in `mask` meet; 0 for no props. True if anything is met. */
@@ -100,9 +146,14 @@ function setKindOf(mask: u32): u32 {
 /** True if the plate shows the surface point loaded last; its pixel is then `projectedX`, `projectedY`. */
 function plateShows(): bool {
   // What the camera looks through, or what has a colour of its own, is not what was photographed there.
-  if (!paramU(PARAM_PLATE) || (load<u32>(surface.part, PART_FLAGS) & (SET_SEEN | PART_OWN_COLOUR)) != SET_SEEN) return false;
-  const x = surface.px + surface.gx * surface.offset, y = surface.py + surface.gy * surface.offset, z = surface.pz + surface.gz * surface.offset;
-  const dx = paramF(PARAM_POSITION) - x, dy = paramF(PARAM_POSITION + 4) - y, dz = paramF(PARAM_POSITION + 8) - z;
+  if (!paramU(PARAM_PLATE) || (load<u32>(surface.part, PART_FLAGS) & (SET_SEEN | PART_OWN_COLOUR)) != SET_SEEN)
+    return false;
+  const x = surface.px + surface.gx * surface.offset,
+    y = surface.py + surface.gy * surface.offset,
+    z = surface.pz + surface.gz * surface.offset;
+  const dx = paramF(PARAM_POSITION) - x,
+    dy = paramF(PARAM_POSITION + 4) - y,
+    dz = paramF(PARAM_POSITION + 8) - z;
   // The side that faces away from the camera is not the side that was photographed.
   if (dx * surface.gx + dy * surface.gy + dz * surface.gz <= 0) return false;
   return cameraSees(surface.px, surface.py, surface.pz, x, y, z);
@@ -111,21 +162,37 @@ function plateShows(): bool {
 /** True if a point lies in the frame and nothing of the set stands before it, seen from (x, y, z) beside it. */
 function cameraSees(px: f32, py: f32, pz: f32, x: f32, y: f32, z: f32): bool {
   if (projectPoint(px, py, pz) <= 0) return false;
-  const u = projectedX(), v = projectedY();
+  const u = projectedX(),
+    v = projectedY();
   if (u < 0 || v < 0 || u > paramF(PARAM_FRAME_WIDTH) || v > paramF(PARAM_FRAME_HEIGHT)) return false;
-  const dx = paramF(PARAM_POSITION) - x, dy = paramF(PARAM_POSITION + 4) - y, dz = paramF(PARAM_POSITION + 8) - z;
-  const distance = sqrt<f32>(dx * dx + dy * dy + dz * dz), s = ONE / distance;
+  const dx = paramF(PARAM_POSITION) - x,
+    dy = paramF(PARAM_POSITION + 4) - y,
+    dz = paramF(PARAM_POSITION + 8) - z;
+  const distance = sqrt<f32>(dx * dx + dy * dy + dz * dz),
+    s = ONE / distance;
   return !light.setBlocks(SET_SEEN, x, y, z, dx * s, dy * s, dz * s, distance);
 }
 
 /** Takes the plate's colour at the pixel projected last: `texelR` to `texelB`. */
 function takePlate(): void {
-  const w = paramU(PARAM_PLATE_WIDTH), h = paramU(PARAM_PLATE_HEIGHT);
-  samplePicture(paramU(PARAM_PLATE), w, h, projectedX() / paramF(PARAM_FRAME_WIDTH) * <f32>w, projectedY() / paramF(PARAM_FRAME_HEIGHT) * <f32>h);
+  const w = paramU(PARAM_PLATE_WIDTH),
+    h = paramU(PARAM_PLATE_HEIGHT);
+  samplePicture(
+    paramU(PARAM_PLATE),
+    w,
+    h,
+    (projectedX() / paramF(PARAM_FRAME_WIDTH)) * <f32>w,
+    (projectedY() / paramF(PARAM_FRAME_HEIGHT)) * <f32>h,
+  );
 }
 
 // Sums of the path in progress: what the limit leaves alone, and what it may cut.
-let freeR: f32 = 0, freeG: f32 = 0, freeB: f32 = 0, boundR: f32 = 0, boundG: f32 = 0, boundB: f32 = 0;
+let freeR: f32 = 0,
+  freeG: f32 = 0,
+  freeB: f32 = 0,
+  boundR: f32 = 0,
+  boundG: f32 = 0,
+  boundB: f32 = 0;
 
 // The light's group, and where the light of the path is kept by group, 0 for nowhere.
 let group: u32 = 0;
@@ -158,17 +225,42 @@ function gain(matt: bool, r: f32, g: f32, b: f32): void {
 }
 
 /** Adds a drawn light to the path if the BSDF sends it on and nothing is in the way. `weighed`: the BSDF could find it too. */
-function gainLight(matt: bool, props: bool, through: bool, weighed: bool, tr: f32, tg: f32, tb: f32, vx: f32, vy: f32, vz: f32, toX: f32, toY: f32, toZ: f32, reach: f32, density: f32, r: f32, g: f32, b: f32): void {
+function gainLight(
+  matt: bool,
+  props: bool,
+  through: bool,
+  weighed: bool,
+  tr: f32,
+  tg: f32,
+  tb: f32,
+  vx: f32,
+  vy: f32,
+  vz: f32,
+  toX: f32,
+  toY: f32,
+  toZ: f32,
+  reach: f32,
+  density: f32,
+  r: f32,
+  g: f32,
+  b: f32,
+): void {
   const side = toX * surface.sx + toY * surface.sy + toZ * surface.sz;
   if (side <= 0 && !through) return;
-  const lx = localX(toX, toY, toZ), ly = localY(toX, toY, toZ), lz = localZ(toX, toY, toZ);
+  const lx = localX(toX, toY, toZ),
+    ly = localY(toX, toY, toZ),
+    lz = localZ(toX, toY, toZ);
   if (side > 0 != lz > 0) return;
   bsdf.evaluateBsdf(vx, vy, vz, lx, ly, lz);
   if (!(bsdf.pdf > 0)) return;
   const w = weighed ? density / (density + bsdf.pdf) : ONE;
-  const fr = bsdf.fR * w * r, fg = bsdf.fG * w * g, fb = bsdf.fB * w * b;
+  const fr = bsdf.fR * w * r,
+    fg = bsdf.fG * w * g,
+    fb = bsdf.fB * w * b;
   if (fr + fg + fb <= 0) return;
-  let x = surface.px + surface.liftX + surface.gx * surface.offset, y = surface.py + surface.liftY + surface.gy * surface.offset, z = surface.pz + surface.liftZ + surface.gz * surface.offset;
+  let x = surface.px + surface.liftX + surface.gx * surface.offset,
+    y = surface.py + surface.liftY + surface.gy * surface.offset,
+    z = surface.pz + surface.liftZ + surface.gz * surface.offset;
   if (side < 0) {
     x = surface.px - surface.gx * surface.offset;
     y = surface.py - surface.gy * surface.offset;
@@ -190,11 +282,29 @@ function setShadingFrame(): void {
 }
 
 // Towards the viewer, in the frame of the plate's gloss.
-let viewX: f32 = 0, viewY: f32 = 0, viewZ: f32 = 1;
+let viewX: f32 = 0,
+  viewY: f32 = 0,
+  viewZ: f32 = 1;
 
 /** Adds the drawn lights' reflection in the gloss of the set surface loaded last, which the plate shows at pixel (u, v). */
-function gainGloss(matt: bool, props: bool, tr: f32, tg: f32, tb: f32, dx: f32, dy: f32, dz: f32, x: f32, y: f32, z: f32, u: f32, v: f32, start: u32): void {
-  const roughness = load<f32>(surface.part, PART_ROUGHNESS), specular = load<f32>(surface.part, PART_SPECULAR);
+function gainGloss(
+  matt: bool,
+  props: bool,
+  tr: f32,
+  tg: f32,
+  tb: f32,
+  dx: f32,
+  dy: f32,
+  dz: f32,
+  x: f32,
+  y: f32,
+  z: f32,
+  u: f32,
+  v: f32,
+  start: u32,
+): void {
+  const roughness = load<f32>(surface.part, PART_ROUGHNESS),
+    specular = load<f32>(surface.part, PART_SPECULAR);
   surface.makeGloss(specular, roughness);
   setFrame(surface.gx, surface.gy, surface.gz);
   viewX = -localX(dx, dy, dz);
@@ -207,29 +317,106 @@ function gainGloss(matt: bool, props: bool, tr: f32, tg: f32, tb: f32, dx: f32, 
     setFrame(surface.gx, surface.gy, surface.gz);
     const m = light.maskAtPixel(u, v);
     group = GROUP_SUN;
-    gainLight(matt, props, false, true, tr, tg, tb, viewX, viewY, viewZ, light.sunX, light.sunY, light.sunZ, FAR, light.sunPdf(), m * paramF(PARAM_SUN_IRRADIANCE), m * paramF(PARAM_SUN_IRRADIANCE + 4), m * paramF(PARAM_SUN_IRRADIANCE + 8));
+    gainLight(
+      matt,
+      props,
+      false,
+      true,
+      tr,
+      tg,
+      tb,
+      viewX,
+      viewY,
+      viewZ,
+      light.sunX,
+      light.sunY,
+      light.sunZ,
+      FAR,
+      light.sunPdf(),
+      m * paramF(PARAM_SUN_IRRADIANCE),
+      m * paramF(PARAM_SUN_IRRADIANCE + 4),
+      m * paramF(PARAM_SUN_IRRADIANCE + 8),
+    );
   }
   if (light.hasEnvironment()) {
     seekDimension(start + 1);
     if (light.drawEnvironment(x, y, z)) {
       group = GROUP_SKY;
-      gainLight(matt, props, false, true, tr, tg, tb, viewX, viewY, viewZ, light.toX, light.toY, light.toZ, FAR, light.density, light.lightR, light.lightG, light.lightB);
+      gainLight(
+        matt,
+        props,
+        false,
+        true,
+        tr,
+        tg,
+        tb,
+        viewX,
+        viewY,
+        viewZ,
+        light.toX,
+        light.toY,
+        light.toZ,
+        FAR,
+        light.density,
+        light.lightR,
+        light.lightG,
+        light.lightB,
+      );
     }
   }
-  const every = drawsEveryLamp(matt), first: u32 = every ? light.properLamps() : 0;
+  const every = drawsEveryLamp(matt),
+    first: u32 = every ? light.properLamps() : 0;
   for (let i: u32 = 0; i < first; i++) {
     seekDimension(EVERY_LAMP_DIMENSION + start * EVERY_LAMP + i);
     if (!light.drawLamp(light.lampAt(i), x, y, z)) continue;
     setFrame(surface.gx, surface.gy, surface.gz);
     group = GROUP_LAMPS + i;
-    gainLight(matt, props, false, true, tr, tg, tb, viewX, viewY, viewZ, light.toX, light.toY, light.toZ, light.reach, light.density, light.lightR, light.lightG, light.lightB);
+    gainLight(
+      matt,
+      props,
+      false,
+      true,
+      tr,
+      tg,
+      tb,
+      viewX,
+      viewY,
+      viewZ,
+      light.toX,
+      light.toY,
+      light.toZ,
+      light.reach,
+      light.density,
+      light.lightR,
+      light.lightG,
+      light.lightB,
+    );
   }
   if (light.lampCount() > first) {
     seekDimension(start + 3);
     if (light.drawAnyLamp(x, y, z, first)) {
       setFrame(surface.gx, surface.gy, surface.gz);
       group = light.lampGroup();
-      gainLight(matt, props, false, true, tr, tg, tb, viewX, viewY, viewZ, light.toX, light.toY, light.toZ, light.reach, light.density, light.lightR, light.lightG, light.lightB);
+      gainLight(
+        matt,
+        props,
+        false,
+        true,
+        tr,
+        tg,
+        tb,
+        viewX,
+        viewY,
+        viewZ,
+        light.toX,
+        light.toY,
+        light.toZ,
+        light.reach,
+        light.density,
+        light.lightR,
+        light.lightG,
+        light.lightB,
+      );
     }
   }
   setFrame(surface.gx, surface.gy, surface.gz);
@@ -240,18 +427,35 @@ function drawsEveryLamp(matt: bool): bool {
   return !matt && light.properLamps() <= EVERY_LAMP;
 }
 
-let hiddenR: f32 = 0, hiddenG: f32 = 0, hiddenB: f32 = 0;
+let hiddenR: f32 = 0,
+  hiddenG: f32 = 0,
+  hiddenB: f32 = 0;
 
 /**
  * Light that a prop hides in a direction from the set surface point at pixel (u, v): the sky, or of the set what the plate
  * shows, where it does not the mean of what the set sends here. Lamps and sun count as far as a direction of density `density` has to find them, 0 for not at all; `every` as in `drawsEveryLamp`.
  */
-function loadHidden(x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, u: f32, v: f32, density: f32, every: bool): void {
+function loadHidden(
+  x: f32,
+  y: f32,
+  z: f32,
+  dx: f32,
+  dy: f32,
+  dz: f32,
+  u: f32,
+  v: f32,
+  density: f32,
+  every: bool,
+): void {
   askSet(SET_BOUNCE | SET_BLOCKS);
-  const met = closest(paramU(PARAM_SET_ROOT), x, y, z, dx, dy, dz, 0, FAR) >= 0, far = met ? hitT() : FAR;
+  const met = closest(paramU(PARAM_SET_ROOT), x, y, z, dx, dy, dz, 0, FAR) >= 0,
+    far = met ? hitT() : FAR;
   countRay();
   if (light.properLamps() && light.meetLamp(x, y, z, dx, dy, dz, far)) {
-    const w: f32 = density > 0 ? density / (density + (every ? light.density / light.shareOf(light.lampAt(light.lampNumber)) : light.density)) : 0;
+    const w: f32 =
+      density > 0
+        ? density / (density + (every ? light.density / light.shareOf(light.lampAt(light.lampNumber)) : light.density))
+        : 0;
     group = light.lampGroup();
     hiddenR = w * light.lightR;
     hiddenG = w * light.lightG;
@@ -266,7 +470,8 @@ function loadHidden(x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, u: f32, v
     hiddenG = w * light.skyG;
     hiddenB = w * light.skyB;
     if (density > 0 && light.hasSun() && light.inSun(dx, dy, dz)) {
-      const p = light.sunPdf(), q = light.maskAtPixel(u, v) * p * density / (density + p);
+      const p = light.sunPdf(),
+        q = (light.maskAtPixel(u, v) * p * density) / (density + p);
       hiddenR += q * paramF(PARAM_SUN_IRRADIANCE);
       hiddenG += q * paramF(PARAM_SUN_IRRADIANCE + 4);
       hiddenB += q * paramF(PARAM_SUN_IRRADIANCE + 8);
@@ -284,19 +489,46 @@ function loadHidden(x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, u: f32, v
       return;
     }
   }
-  const fw = paramU(PARAM_FILL_WIDTH), fh = paramU(PARAM_FILL_HEIGHT);
-  samplePicture(paramU(PARAM_FILL) + fw * fh * 12, fw, fh, u / paramF(PARAM_FRAME_WIDTH) * <f32>fw, v / paramF(PARAM_FRAME_HEIGHT) * <f32>fh);
+  const fw = paramU(PARAM_FILL_WIDTH),
+    fh = paramU(PARAM_FILL_HEIGHT);
+  samplePicture(
+    paramU(PARAM_FILL) + fw * fh * 12,
+    fw,
+    fh,
+    (u / paramF(PARAM_FRAME_WIDTH)) * <f32>fw,
+    (v / paramF(PARAM_FRAME_HEIGHT)) * <f32>fh,
+  );
   hiddenR = INV_PI * texelR();
   hiddenG = INV_PI * texelG();
   hiddenB = INV_PI * texelB();
 }
 
 /** Adds a drawn light to the path as a Lambert surface of the colour loaded returns it; its colour is in the throughput already. */
-function gainMatt(props: bool, weighed: bool, tr: f32, tg: f32, tb: f32, x: f32, y: f32, z: f32, toX: f32, toY: f32, toZ: f32, reach: f32, density: f32, r: f32, g: f32, b: f32, bound: bool): void {
+function gainMatt(
+  props: bool,
+  weighed: bool,
+  tr: f32,
+  tg: f32,
+  tb: f32,
+  x: f32,
+  y: f32,
+  z: f32,
+  toX: f32,
+  toY: f32,
+  toZ: f32,
+  reach: f32,
+  density: f32,
+  r: f32,
+  g: f32,
+  b: f32,
+  bound: bool,
+): void {
   const c = (toX * surface.gx + toY * surface.gy + toZ * surface.gz) * INV_PI;
   if (c <= 0 || light.setBlocks(group == GROUP_SKY ? SET_BLOCKS : SET_SHADOW, x, y, z, toX, toY, toZ, reach)) return;
   let e = c * (weighed ? density / (density + c) : ONE);
-  let er = e * r, eg = e * g, eb = e * b;
+  let er = e * r,
+    eg = e * g,
+    eb = e * b;
   if (props) {
     if (light.propsBlock(x, y, z, toX, toY, toZ, reach)) return;
     er *= throughR();
@@ -312,13 +544,44 @@ function gainMatt(props: bool, weighed: bool, tr: f32, tg: f32, tb: f32, x: f32,
  * is. `known` takes the hit of `findNearest` as the first one. `width` and `spread` are the ray's cone. Dimensions are
  * drawn from `dimension` on.
  */
-export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz: f32, withProps: bool, pdfFirst: f32, takenFirst: u32, from: u32, known: bool, widthFirst: f32, spreadFirst: f32, dimension: u32): void {
-  let ox = rox, oy = roy, oz = roz, dx = rdx, dy = rdy, dz = rdz, pdfBefore = pdfFirst, taken = takenFirst, width = widthFirst, spread = spreadFirst;
-  let tr: f32 = 1, tg: f32 = 1, tb: f32 = 1;
-  let insideR: f32 = 0, insideG: f32 = 0, insideB: f32 = 0;
+export function followPath(
+  rox: f32,
+  roy: f32,
+  roz: f32,
+  rdx: f32,
+  rdy: f32,
+  rdz: f32,
+  withProps: bool,
+  pdfFirst: f32,
+  takenFirst: u32,
+  from: u32,
+  known: bool,
+  widthFirst: f32,
+  spreadFirst: f32,
+  dimension: u32,
+): void {
+  let ox = rox,
+    oy = roy,
+    oz = roz,
+    dx = rdx,
+    dy = rdy,
+    dz = rdz,
+    pdfBefore = pdfFirst,
+    taken = takenFirst,
+    width = widthFirst,
+    spread = spreadFirst;
+  let tr: f32 = 1,
+    tg: f32 = 1,
+    tb: f32 = 1;
+  let insideR: f32 = 0,
+    insideG: f32 = 0,
+    insideB: f32 = 0;
   // Whether the surface before drew every lamp, and not one of them.
   let everyBefore = false;
-  let backdrop = from == FROM_CAMERA, matt = from == FROM_MATT, straight = from != FROM_CAMERA, bent = false;
+  let backdrop = from == FROM_CAMERA,
+    matt = from == FROM_MATT,
+    straight = from != FROM_CAMERA,
+    bent = false;
   let mask: u32 = from == FROM_CAMERA ? RAY_CAMERA : from == FROM_GLOSS ? RAY_REFLECTION : RAY_SHADOW;
   freeR = 0;
   freeG = 0;
@@ -330,13 +593,20 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
   ownG = 0;
   ownB = 0;
   const maxDepth = paramU(PARAM_MAX_DEPTH);
-  const sunOn = light.hasSun(), lamps = light.lampCount() != 0, proper = light.properLamps() != 0, environment = light.hasEnvironment();
+  const sunOn = light.hasSun(),
+    lamps = light.lampCount() != 0,
+    proper = light.properLamps() != 0,
+    environment = light.hasEnvironment();
   const props = withProps && paramU(PARAM_PROP_ROOT) != 0;
-  const sr = paramF(PARAM_SUN_IRRADIANCE), sg = paramF(PARAM_SUN_IRRADIANCE + 4), sb = paramF(PARAM_SUN_IRRADIANCE + 8);
+  const sr = paramF(PARAM_SUN_IRRADIANCE),
+    sg = paramF(PARAM_SUN_IRRADIANCE + 4),
+    sb = paramF(PARAM_SUN_IRRADIANCE + 8);
   for (let depth: u32 = 0; depth < maxDepth; depth++) {
     const start = dimension + depth * BOUNCE_DIMENSIONS;
-    const met = depth == 0 && known ? metTriangle >= 0 : findNearest(setKindOf(mask), ox, oy, oz, dx, dy, dz, props ? mask : 0);
-    const t = metT, instance = metInstance;
+    const met =
+      depth == 0 && known ? metTriangle >= 0 : findNearest(setKindOf(mask), ox, oy, oz, dx, dy, dz, props ? mask : 0);
+    const t = metT,
+      instance = metInstance;
     // A lamp ends the path: what the plate shows behind it, as a window's panes, is the lamp itself.
     if (proper && (depth > 0 || from != FROM_CAMERA) && light.meetLamp(ox, oy, oz, dx, dy, dz, met ? t : FAR)) {
       if (taken & TAKEN_LAMPS) break;
@@ -358,7 +628,9 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
       // Mirrors and glass show the plate behind the set too, as far as the camera sees there.
       if (!matt && depth > 0 && paramU(PARAM_PLATE)) {
         const far: f32 = onFloor ? (floorZ - oz) / dz : 1e4;
-        const x = ox + far * dx, y = oy + far * dy, z = oz + far * dz;
+        const x = ox + far * dx,
+          y = oy + far * dy,
+          z = oz + far * dz;
         if (cameraSees(x, y, z, x, y, onFloor ? z + <f32>1e-3 : z)) {
           takePlate();
           group = GROUP_BOUNCE;
@@ -368,7 +640,14 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
       }
       if (onFloor) {
         const far = (floorZ - oz) / dz;
-        surface.loadFloor(ox + far * dx, oy + far * dy, floorZ, paramF(PARAM_FLOOR_ALBEDO), paramF(PARAM_FLOOR_ALBEDO + 4), paramF(PARAM_FLOOR_ALBEDO + 8));
+        surface.loadFloor(
+          ox + far * dx,
+          oy + far * dy,
+          floorZ,
+          paramF(PARAM_FLOOR_ALBEDO),
+          paramF(PARAM_FLOOR_ALBEDO + 4),
+          paramF(PARAM_FLOOR_ALBEDO + 8),
+        );
         lambert = true;
       } else {
         light.loadSky(ox, oy, oz, dx, dy, dz, backdrop);
@@ -376,7 +655,8 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         group = GROUP_SKY;
         gain(matt && depth > 0, tr * w * light.skyR, tg * w * light.skyG, tb * w * light.skyB);
         if (sunOn && !(taken & TAKEN_SUN) && pdfBefore > 0 && light.inSun(dx, dy, dz)) {
-          const p = light.sunPdf(), q = light.maskAlongSun(ox, oy, oz) * p * pdfBefore / (pdfBefore + p);
+          const p = light.sunPdf(),
+            q = (light.maskAlongSun(ox, oy, oz) * p * pdfBefore) / (pdfBefore + p);
           group = GROUP_SUN;
           gain(matt, tr * q * sr, tg * q * sg, tb * q * sb);
         }
@@ -391,12 +671,14 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
     // A prop that only casts a shadow: nothing comes back from it.
     if (instance && mask == RAY_SHADOW && !(load<u32>(instance, INSTANCE_FLAGS) & RAY_BOUNCE)) break;
     if (set) {
-      const setFlags = load<u32>(surface.part, PART_FLAGS), glow = load<f32>(surface.part, PART_GLOW);
+      const setFlags = load<u32>(surface.part, PART_FLAGS),
+        glow = load<f32>(surface.part, PART_GLOW);
       if (mask == RAY_SHADOW && !(setFlags & SET_BLOCKS)) {
         // Outside light comes through it, and adds to what it returns itself.
         if (dz > 0 && !light.setBlocks(SET_BLOCKS, ox, oy, oz, dx, dy, dz, FAR)) {
           light.loadSky(ox, oy, oz, dx, dy, dz, false);
-          const w: f32 = environment && pdfBefore > 0 ? pdfBefore / (pdfBefore + light.environmentPdf(dx, dy, dz)) : ONE;
+          const w: f32 =
+            environment && pdfBefore > 0 ? pdfBefore / (pdfBefore + light.environmentPdf(dx, dy, dz)) : ONE;
           group = GROUP_SKY;
           gain(matt && depth > 0, tr * w * light.skyR, tg * w * light.skyG, tb * w * light.skyB);
         }
@@ -408,30 +690,58 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
           gain(matt && depth > 0, tr * glow * texelR(), tg * glow * texelG(), tb * glow * texelB());
         } else {
           const colour = surface.part + PART_GLOW_COLOUR;
-          gain(matt && depth > 0, tr * glow * load<f32>(colour), tg * glow * load<f32>(colour, 4), tb * glow * load<f32>(colour, 8));
+          gain(
+            matt && depth > 0,
+            tr * glow * load<f32>(colour),
+            tg * glow * load<f32>(colour, 4),
+            tb * glow * load<f32>(colour, 8),
+          );
         }
         break;
       }
       if (plateShows()) {
-        const u = projectedX(), v = projectedY();
+        const u = projectedX(),
+          v = projectedY();
         takePlate();
-        let cr = texelR(), cg = texelG(), cb = texelB();
+        let cr = texelR(),
+          cg = texelG(),
+          cb = texelB();
         // Through a thin pane the camera sees the gloss that it photographed; thick glass bends the way.
-        const glossy = paramU(PARAM_FILL) && load<f32>(surface.part, PART_SPECULAR) > 0, direct = mask == RAY_CAMERA && !bent;
+        const glossy = paramU(PARAM_FILL) && load<f32>(surface.part, PART_SPECULAR) > 0,
+          direct = mask == RAY_CAMERA && !bent;
         if (!paramU(PARAM_FILL) || (!props && (direct || !glossy))) {
           group = GROUP_BOUNCE;
           gain(false, tr * cr, tg * cg, tb * cb);
           break;
         }
-        const fw = paramU(PARAM_FILL_WIDTH), fh = paramU(PARAM_FILL_HEIGHT);
-        samplePicture(paramU(PARAM_FILL), fw, fh, u / paramF(PARAM_FRAME_WIDTH) * <f32>fw, v / paramF(PARAM_FRAME_HEIGHT) * <f32>fh);
-        const fillR = texelR(), fillG = texelG(), fillB = texelB();
-        const x = surface.px + surface.gx * surface.offset, y = surface.py + surface.gy * surface.offset, z = surface.pz + surface.gz * surface.offset;
+        const fw = paramU(PARAM_FILL_WIDTH),
+          fh = paramU(PARAM_FILL_HEIGHT);
+        samplePicture(
+          paramU(PARAM_FILL),
+          fw,
+          fh,
+          (u / paramF(PARAM_FRAME_WIDTH)) * <f32>fw,
+          (v / paramF(PARAM_FRAME_HEIGHT)) * <f32>fh,
+        );
+        const fillR = texelR(),
+          fillG = texelG(),
+          fillB = texelB();
+        const x = surface.px + surface.gx * surface.offset,
+          y = surface.py + surface.gy * surface.offset,
+          z = surface.pz + surface.gz * surface.offset;
         const every = drawsEveryLamp(matt);
         let onGloss = false;
         if (glossy) {
-          samplePicture(paramU(PARAM_FILL) + fw * fh * 24, fw, fh, u / paramF(PARAM_FRAME_WIDTH) * <f32>fw, v / paramF(PARAM_FRAME_HEIGHT) * <f32>fh);
-          const gr = min<f32>(cr, texelR()), gg = min<f32>(cg, texelG()), gb = min<f32>(cb, texelB());
+          samplePicture(
+            paramU(PARAM_FILL) + fw * fh * 24,
+            fw,
+            fh,
+            (u / paramF(PARAM_FRAME_WIDTH)) * <f32>fw,
+            (v / paramF(PARAM_FRAME_HEIGHT)) * <f32>fh,
+          );
+          const gr = min<f32>(cr, texelR()),
+            gg = min<f32>(cg, texelG()),
+            gb = min<f32>(cb, texelB());
           cr -= gr;
           cg -= gg;
           cb -= gb;
@@ -446,7 +756,12 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
           draw();
           onGloss = draw1() < GLOSS_SHARE;
         }
-        let er = fillR, eg = fillG, eb = fillB, lossR: f32 = 0, lossG: f32 = 0, lossB: f32 = 0;
+        let er = fillR,
+          eg = fillG,
+          eb = fillB,
+          lossR: f32 = 0,
+          lossG: f32 = 0,
+          lossB: f32 = 0;
         if (props && sunOn) {
           seekDimension(start);
           light.drawSun();
@@ -479,7 +794,9 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         seekDimension(start + 6);
         setFrame(surface.gx, surface.gy, surface.gz);
         const cosine = drawCosine();
-        const wx = worldX(), wy = worldY(), wz = worldZ();
+        const wx = worldX(),
+          wy = worldY(),
+          wz = worldZ();
         const occluder = props ? light.nearestCaster(x, y, z, wx, wy, wz) : -1;
         const reach = hitT();
         const meetsProp = occluder >= 0 && !light.setBlocks(SET_BOUNCE | SET_BLOCKS, x, y, z, wx, wy, wz, reach);
@@ -492,7 +809,12 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         const tiny: f32 = 1e-6;
         // One sample may take more than there is; only their mean is a share.
         group = GROUP_BOUNCE;
-        gain(false, tr * cr * (ONE - lossR / max<f32>(er, tiny)), tg * cg * (ONE - lossG / max<f32>(eg, tiny)), tb * cb * (ONE - lossB / max<f32>(eb, tiny)));
+        gain(
+          false,
+          tr * cr * (ONE - lossR / max<f32>(er, tiny)),
+          tg * cg * (ONE - lossG / max<f32>(eg, tiny)),
+          tb * cb * (ONE - lossB / max<f32>(eb, tiny)),
+        );
         ox = x;
         oy = y;
         oz = z;
@@ -515,7 +837,11 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
           everyBefore = every;
           if (direct) {
             // The plate holds what is reflected without the props: only a way that meets one changes it.
-            if (light.nearestCaster(x, y, z, dx, dy, dz) < 0 || light.setBlocks(SET_BOUNCE | SET_BLOCKS, x, y, z, dx, dy, dz, hitT())) break;
+            if (
+              light.nearestCaster(x, y, z, dx, dy, dz) < 0 ||
+              light.setBlocks(SET_BOUNCE | SET_BLOCKS, x, y, z, dx, dy, dz, hitT())
+            )
+              break;
             loadHidden(x, y, z, dx, dy, dz, u, v, pdfBefore, everyBefore);
             gain(matt, -tr * hiddenR, -tg * hiddenG, -tb * hiddenB);
           }
@@ -528,9 +854,9 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         }
         if (!meetsProp) break;
         const kept: f32 = glossy ? ONE / (ONE - GLOSS_SHARE) : ONE;
-        tr *= kept * min<f32>(1, PI * cr / max<f32>(er, tiny));
-        tg *= kept * min<f32>(1, PI * cg / max<f32>(eg, tiny));
-        tb *= kept * min<f32>(1, PI * cb / max<f32>(eb, tiny));
+        tr *= kept * min<f32>(1, (PI * cr) / max<f32>(er, tiny));
+        tg *= kept * min<f32>(1, (PI * cg) / max<f32>(eg, tiny));
+        tb *= kept * min<f32>(1, (PI * cb) / max<f32>(eb, tiny));
         dx = wx;
         dy = wy;
         dz = wz;
@@ -542,11 +868,17 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         spread = 0.25;
         continue;
       }
-      surface.setBase(load<f32>(surface.part, PART_ALBEDO), load<f32>(surface.part, PART_ALBEDO + 4), load<f32>(surface.part, PART_ALBEDO + 8));
+      surface.setBase(
+        load<f32>(surface.part, PART_ALBEDO),
+        load<f32>(surface.part, PART_ALBEDO + 4),
+        load<f32>(surface.part, PART_ALBEDO + 8),
+      );
       lambert = true;
     }
 
-    const x = surface.px + surface.gx * surface.offset, y = surface.py + surface.gy * surface.offset, z = surface.pz + surface.gz * surface.offset;
+    const x = surface.px + surface.gx * surface.offset,
+      y = surface.py + surface.gy * surface.offset,
+      z = surface.pz + surface.gz * surface.offset;
     if (lambert) {
       tr *= surface.baseR;
       tg *= surface.baseG;
@@ -556,20 +888,75 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         light.drawSun();
         const m = light.maskAlongSun(x, y, z);
         group = GROUP_SUN;
-        if (m > 0) gainMatt(props, false, tr, tg, tb, x, y, z, light.sunX, light.sunY, light.sunZ, FAR, 1, m * sr, m * sg, m * sb, matt);
+        if (m > 0)
+          gainMatt(
+            props,
+            false,
+            tr,
+            tg,
+            tb,
+            x,
+            y,
+            z,
+            light.sunX,
+            light.sunY,
+            light.sunZ,
+            FAR,
+            1,
+            m * sr,
+            m * sg,
+            m * sb,
+            matt,
+          );
       }
       if (environment) {
         seekDimension(start + 1);
         if (light.drawEnvironment(x, y, z)) {
           group = GROUP_SKY;
-          gainMatt(props, true, tr, tg, tb, x, y, z, light.toX, light.toY, light.toZ, FAR, light.density, light.lightR, light.lightG, light.lightB, matt);
+          gainMatt(
+            props,
+            true,
+            tr,
+            tg,
+            tb,
+            x,
+            y,
+            z,
+            light.toX,
+            light.toY,
+            light.toZ,
+            FAR,
+            light.density,
+            light.lightR,
+            light.lightG,
+            light.lightB,
+            matt,
+          );
         }
       }
       if (lamps) {
         seekDimension(start + 3);
         if (light.drawAnyLamp(x, y, z, 0)) {
           group = light.lampGroup();
-          gainMatt(props, true, tr, tg, tb, x, y, z, light.toX, light.toY, light.toZ, light.reach, light.density, light.lightR, light.lightG, light.lightB, matt);
+          gainMatt(
+            props,
+            true,
+            tr,
+            tg,
+            tb,
+            x,
+            y,
+            z,
+            light.toX,
+            light.toY,
+            light.toZ,
+            light.reach,
+            light.density,
+            light.lightR,
+            light.lightG,
+            light.lightB,
+            matt,
+          );
         }
       }
       seekDimension(start + 6);
@@ -608,7 +995,8 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         group = GROUP_BOUNCE;
         gain(matt && depth > 0, tr * w * surface.emitR, tg * w * surface.emitG, tb * w * surface.emitB);
       }
-      const glass = (surface.flags & MATERIAL_TRANSMITS) != 0, thin = (surface.flags & MATERIAL_THIN) != 0;
+      const glass = (surface.flags & MATERIAL_TRANSMITS) != 0,
+        thin = (surface.flags & MATERIAL_THIN) != 0;
       // Drawn lights come through the surface where it is a thin wall, or on the way out; see the head of this file.
       const through = glass && !straight && (thin || !surface.front);
       if (sunOn) {
@@ -616,36 +1004,116 @@ export function followPath(rox: f32, roy: f32, roz: f32, rdx: f32, rdy: f32, rdz
         light.drawSun();
       }
       setShadingFrame();
-      const vx = -localX(dx, dy, dz), vy = -localY(dx, dy, dz), vz = max<f32>(-localZ(dx, dy, dz), 1e-4);
+      const vx = -localX(dx, dy, dz),
+        vy = -localY(dx, dy, dz),
+        vz = max<f32>(-localZ(dx, dy, dz), 1e-4);
       bsdf.prepareBsdf(vz);
       if (sunOn) {
         const m = light.maskAlongSun(x, y, z);
         const p = light.sunPdf();
         group = GROUP_SUN;
-        if (m > 0) gainLight(matt, props, through, true, tr, tg, tb, vx, vy, vz, light.sunX, light.sunY, light.sunZ, FAR, p, m * sr, m * sg, m * sb);
+        if (m > 0)
+          gainLight(
+            matt,
+            props,
+            through,
+            true,
+            tr,
+            tg,
+            tb,
+            vx,
+            vy,
+            vz,
+            light.sunX,
+            light.sunY,
+            light.sunZ,
+            FAR,
+            p,
+            m * sr,
+            m * sg,
+            m * sb,
+          );
       }
       if (environment) {
         seekDimension(start + 1);
         if (light.drawEnvironment(x, y, z)) {
           group = GROUP_SKY;
-          gainLight(matt, props, through, true, tr, tg, tb, vx, vy, vz, light.toX, light.toY, light.toZ, FAR, light.density, light.lightR, light.lightG, light.lightB);
+          gainLight(
+            matt,
+            props,
+            through,
+            true,
+            tr,
+            tg,
+            tb,
+            vx,
+            vy,
+            vz,
+            light.toX,
+            light.toY,
+            light.toZ,
+            FAR,
+            light.density,
+            light.lightR,
+            light.lightG,
+            light.lightB,
+          );
         }
       }
-      const every = drawsEveryLamp(matt), first: u32 = every ? light.properLamps() : 0;
+      const every = drawsEveryLamp(matt),
+        first: u32 = every ? light.properLamps() : 0;
       for (let i: u32 = 0; i < first; i++) {
         seekDimension(EVERY_LAMP_DIMENSION + start * EVERY_LAMP + i);
         if (!light.drawLamp(light.lampAt(i), x, y, z)) continue;
         // Drawing a sphere sets the frame to its own.
         setShadingFrame();
         group = GROUP_LAMPS + i;
-        gainLight(matt, props, through, true, tr, tg, tb, vx, vy, vz, light.toX, light.toY, light.toZ, light.reach, light.density, light.lightR, light.lightG, light.lightB);
+        gainLight(
+          matt,
+          props,
+          through,
+          true,
+          tr,
+          tg,
+          tb,
+          vx,
+          vy,
+          vz,
+          light.toX,
+          light.toY,
+          light.toZ,
+          light.reach,
+          light.density,
+          light.lightR,
+          light.lightG,
+          light.lightB,
+        );
       }
       if (light.lampCount() > first) {
         seekDimension(start + 3);
         if (light.drawAnyLamp(x, y, z, first)) {
           setShadingFrame();
           group = light.lampGroup();
-          gainLight(matt, props, through, true, tr, tg, tb, vx, vy, vz, light.toX, light.toY, light.toZ, light.reach, light.density, light.lightR, light.lightG, light.lightB);
+          gainLight(
+            matt,
+            props,
+            through,
+            true,
+            tr,
+            tg,
+            tb,
+            vx,
+            vy,
+            vz,
+            light.toX,
+            light.toY,
+            light.toZ,
+            light.reach,
+            light.density,
+            light.lightR,
+            light.lightG,
+            light.lightB,
+          );
         }
       }
       if (lamps) setShadingFrame();

@@ -46,7 +46,9 @@ function scrambleReversed(value: u32, seed: u32): u32 {
 // @ts-ignore: decorator
 @inline
 function sobolSecond(index: u32): u32 {
-  let result: u32 = 0, column: u32 = 0x80000000, i = index;
+  let result: u32 = 0,
+    column: u32 = 0x80000000,
+    i = index;
   while (i) {
     if (i & 1) result ^= column;
     i >>= 1;

@@ -3,36 +3,99 @@ import { paramF, paramU } from "./params";
 import { sampleTexture, texelA, texelB, texelG, texelR, textureScale } from "./images";
 import { directionOut, holdInstance, normalOut, pointOut, pointX, pointY, pointZ } from "./motion";
 import {
-  INSTANCE_PROP, MATERIAL_ABSORPTION, MATERIAL_ANISOTROPY, MATERIAL_ANISOTROPY_TURN, MATERIAL_BASE, MATERIAL_BASE_TEXTURE, MATERIAL_BYTES, MATERIAL_COAT,
-  MATERIAL_COAT_ROUGHNESS, MATERIAL_EMISSIVE, MATERIAL_EMISSIVE_TEXTURE, MATERIAL_FLAGS, MATERIAL_INDEX, MATERIAL_LAMP, MATERIAL_METALLIC,
-  MATERIAL_NORMAL_SCALE, MATERIAL_NORMAL_TEXTURE, MATERIAL_NUMBER, MATERIAL_ROUGHNESS, MATERIAL_SHEEN, MATERIAL_SHEEN_ROUGHNESS, MATERIAL_SPECULAR,
-  MATERIAL_SPECULAR_COLOUR, MATERIAL_SURFACE_TEXTURE, MATERIAL_TRANSMISSION, PARAM_MATERIALS, PARAM_NORMALS, PARAM_PARTS, PARAM_POSITIONS, PARAM_TANGENTS,
-  PARAM_TRIANGLES, PARAM_UVS, PART_BYTES, PART_MATERIAL, SLOT_MATRIX, TRIANGLE_BYTES,
+  INSTANCE_PROP,
+  MATERIAL_ABSORPTION,
+  MATERIAL_ANISOTROPY,
+  MATERIAL_ANISOTROPY_TURN,
+  MATERIAL_BASE,
+  MATERIAL_BASE_TEXTURE,
+  MATERIAL_BYTES,
+  MATERIAL_COAT,
+  MATERIAL_COAT_ROUGHNESS,
+  MATERIAL_EMISSIVE,
+  MATERIAL_EMISSIVE_TEXTURE,
+  MATERIAL_FLAGS,
+  MATERIAL_INDEX,
+  MATERIAL_LAMP,
+  MATERIAL_METALLIC,
+  MATERIAL_NORMAL_SCALE,
+  MATERIAL_NORMAL_TEXTURE,
+  MATERIAL_NUMBER,
+  MATERIAL_ROUGHNESS,
+  MATERIAL_SHEEN,
+  MATERIAL_SHEEN_ROUGHNESS,
+  MATERIAL_SPECULAR,
+  MATERIAL_SPECULAR_COLOUR,
+  MATERIAL_SURFACE_TEXTURE,
+  MATERIAL_TRANSMISSION,
+  PARAM_MATERIALS,
+  PARAM_NORMALS,
+  PARAM_PARTS,
+  PARAM_POSITIONS,
+  PARAM_TANGENTS,
+  PARAM_TRIANGLES,
+  PARAM_UVS,
+  PART_BYTES,
+  PART_MATERIAL,
+  SLOT_MATRIX,
+  TRIANGLE_BYTES,
 } from "./layout";
 
-export let px: f32 = 0, py: f32 = 0, pz: f32 = 0;
-export let gx: f32 = 0, gy: f32 = 0, gz: f32 = 0; // geometric normal, towards the viewer
-export let sx: f32 = 0, sy: f32 = 0, sz: f32 = 0; // interpolated normal, on the viewer's side
-export let nx: f32 = 0, ny: f32 = 0, nz: f32 = 0; // the same bent by the normal texture
-export let tx: f32 = 1, ty: f32 = 0, tz: f32 = 0; // tangent, where the material has a grain
-export let liftX: f32 = 0, liftY: f32 = 0, liftZ: f32 = 0; // from the point to the smooth surface that the facets stand for
+export let px: f32 = 0,
+  py: f32 = 0,
+  pz: f32 = 0;
+export let gx: f32 = 0,
+  gy: f32 = 0,
+  gz: f32 = 0; // geometric normal, towards the viewer
+export let sx: f32 = 0,
+  sy: f32 = 0,
+  sz: f32 = 0; // interpolated normal, on the viewer's side
+export let nx: f32 = 0,
+  ny: f32 = 0,
+  nz: f32 = 0; // the same bent by the normal texture
+export let tx: f32 = 1,
+  ty: f32 = 0,
+  tz: f32 = 0; // tangent, where the material has a grain
+export let liftX: f32 = 0,
+  liftY: f32 = 0,
+  liftZ: f32 = 0; // from the point to the smooth surface that the facets stand for
 export let offset: f32 = 0; // distance by which rays leave the surface
 export let part: u32 = 0;
 export let material: u32 = 0;
 export let prop: u32 = 0;
 export let front = true; // met from outside
-export let baseR: f32 = 0, baseG: f32 = 0, baseB: f32 = 0;
-export let emitR: f32 = 0, emitG: f32 = 0, emitB: f32 = 0;
-export let metallic: f32 = 0, roughness: f32 = 1;
+export let baseR: f32 = 0,
+  baseG: f32 = 0,
+  baseB: f32 = 0;
+export let emitR: f32 = 0,
+  emitG: f32 = 0,
+  emitB: f32 = 0;
+export let metallic: f32 = 0,
+  roughness: f32 = 1;
 export let flags: u32 = 0;
-export let index: f32 = 1.5, specular: f32 = 1, specularR: f32 = 1, specularG: f32 = 1, specularB: f32 = 1;
-export let transmission: f32 = 0, coat: f32 = 0, coatRoughness: f32 = 0, sheenR: f32 = 0, sheenG: f32 = 0, sheenB: f32 = 0, sheenRoughness: f32 = 0;
+export let index: f32 = 1.5,
+  specular: f32 = 1,
+  specularR: f32 = 1,
+  specularG: f32 = 1,
+  specularB: f32 = 1;
+export let transmission: f32 = 0,
+  coat: f32 = 0,
+  coatRoughness: f32 = 0,
+  sheenR: f32 = 0,
+  sheenG: f32 = 0,
+  sheenB: f32 = 0,
+  sheenRoughness: f32 = 0;
 export let anisotropy: f32 = 0;
 
 const ONE: f32 = 1;
 
 // Texture coordinates of the point, their derivatives along the triangle's edges, and the detail that a ray needs.
-let texU: f32 = 0, texV: f32 = 0, s1: f32 = 0, t1: f32 = 0, s2: f32 = 0, t2: f32 = 0;
+let texU: f32 = 0,
+  texV: f32 = 0,
+  s1: f32 = 0,
+  t1: f32 = 0,
+  s2: f32 = 0,
+  t2: f32 = 0;
 let footprint: f32 = -100;
 
 // @ts-ignore: decorator
@@ -45,8 +108,12 @@ function normalizeShading(): void {
 }
 
 function takeCoordinates(triangle: u32, u: f32, v: f32): void {
-  const uvs = paramU(PARAM_UVS), a = uvs + load<u32>(triangle) * 8, b = uvs + load<u32>(triangle, 4) * 8, c = uvs + load<u32>(triangle, 8) * 8;
-  const s0 = load<f32>(a), t0 = load<f32>(a, 4);
+  const uvs = paramU(PARAM_UVS),
+    a = uvs + load<u32>(triangle) * 8,
+    b = uvs + load<u32>(triangle, 4) * 8,
+    c = uvs + load<u32>(triangle, 8) * 8;
+  const s0 = load<f32>(a),
+    t0 = load<f32>(a, 4);
   s1 = load<f32>(b) - s0;
   t1 = load<f32>(b, 4) - t0;
   s2 = load<f32>(c) - s0;
@@ -58,21 +125,29 @@ function takeCoordinates(triangle: u32, u: f32, v: f32): void {
 /** Samples a texture slot at the coordinates taken. */
 function sampleSlot(slot: u32, texture: u32, srgb: bool): void {
   const m = slot + SLOT_MATRIX;
-  const a = load<f32>(m), b = load<f32>(m, 4), d = load<f32>(m, 12), e = load<f32>(m, 16);
-  const u = a * texU + b * texV + load<f32>(m, 8), v = d * texU + e * texV + load<f32>(m, 20);
+  const a = load<f32>(m),
+    b = load<f32>(m, 4),
+    d = load<f32>(m, 12),
+    e = load<f32>(m, 16);
+  const u = a * texU + b * texV + load<f32>(m, 8),
+    v = d * texU + e * texV + load<f32>(m, 20);
   let detail: f32 = 0;
-  if (footprint > -50) detail = footprint + textureScale(texture - 1) + <f32>0.5 * Mathf.log2(max<f32>(1e-12, abs<f32>(a * e - b * d)));
+  if (footprint > -50)
+    detail = footprint + textureScale(texture - 1) + <f32>0.5 * Mathf.log2(max<f32>(1e-12, abs<f32>(a * e - b * d)));
   sampleTexture(texture - 1, u, v, srgb, detail);
 }
 
 /** Light that a triangle of an emissive material sends out at barycentrics: `emitR` to `emitB`, nothing else is loaded. */
 export function loadEmission(id: u32, u: f32, v: f32): void {
   const triangle = paramU(PARAM_TRIANGLES) + id * TRIANGLE_BYTES;
-  const m = paramU(PARAM_MATERIALS) + load<u32>(paramU(PARAM_PARTS) + load<u32>(triangle, 12) * PART_BYTES, PART_MATERIAL) * MATERIAL_BYTES;
+  const m =
+    paramU(PARAM_MATERIALS) +
+    load<u32>(paramU(PARAM_PARTS) + load<u32>(triangle, 12) * PART_BYTES, PART_MATERIAL) * MATERIAL_BYTES;
   emitR = load<f32>(m, MATERIAL_EMISSIVE);
   emitG = load<f32>(m, MATERIAL_EMISSIVE + 4);
   emitB = load<f32>(m, MATERIAL_EMISSIVE + 8);
-  const slot = m + MATERIAL_EMISSIVE_TEXTURE, texture = load<u32>(slot);
+  const slot = m + MATERIAL_EMISSIVE_TEXTURE,
+    texture = load<u32>(slot);
   if (!texture) return;
   takeCoordinates(triangle, u, v);
   footprint = -100;
@@ -88,20 +163,40 @@ export function loadEmission(id: u32, u: f32, v: f32): void {
  */
 export function loadSurface(id: u32, u: f32, v: f32, instance: u32, dx: f32, dy: f32, dz: f32, width: f32): void {
   const triangle = paramU(PARAM_TRIANGLES) + id * TRIANGLE_BYTES;
-  const i0 = load<u32>(triangle), i1 = load<u32>(triangle, 4), i2 = load<u32>(triangle, 8);
+  const i0 = load<u32>(triangle),
+    i1 = load<u32>(triangle, 4),
+    i2 = load<u32>(triangle, 8);
   part = paramU(PARAM_PARTS) + load<u32>(triangle, 12) * PART_BYTES;
   const positions = paramU(PARAM_POSITIONS);
-  const a = positions + i0 * 12, b = positions + i1 * 12, c = positions + i2 * 12;
-  const x0 = load<f32>(a), y0 = load<f32>(a, 4), z0 = load<f32>(a, 8);
-  let e1x = load<f32>(b) - x0, e1y = load<f32>(b, 4) - y0, e1z = load<f32>(b, 8) - z0;
-  let e2x = load<f32>(c) - x0, e2y = load<f32>(c, 4) - y0, e2z = load<f32>(c, 8) - z0;
+  const a = positions + i0 * 12,
+    b = positions + i1 * 12,
+    c = positions + i2 * 12;
+  const x0 = load<f32>(a),
+    y0 = load<f32>(a, 4),
+    z0 = load<f32>(a, 8);
+  let e1x = load<f32>(b) - x0,
+    e1y = load<f32>(b, 4) - y0,
+    e1z = load<f32>(b, 8) - z0;
+  let e2x = load<f32>(c) - x0,
+    e2y = load<f32>(c, 4) - y0,
+    e2z = load<f32>(c, 8) - z0;
   px = x0 + u * e1x + v * e2x;
   py = y0 + u * e1y + v * e2y;
   pz = z0 + u * e1z + v * e2z;
-  const w = ONE - u - v, normals = paramU(PARAM_NORMALS);
-  const na = normals + i0 * 12, nb = normals + i1 * 12, nc = normals + i2 * 12;
-  const ax = load<f32>(na), ay = load<f32>(na, 4), az = load<f32>(na, 8), bx = load<f32>(nb), by = load<f32>(nb, 4), bz = load<f32>(nb, 8);
-  const cx = load<f32>(nc), cy = load<f32>(nc, 4), cz = load<f32>(nc, 8);
+  const w = ONE - u - v,
+    normals = paramU(PARAM_NORMALS);
+  const na = normals + i0 * 12,
+    nb = normals + i1 * 12,
+    nc = normals + i2 * 12;
+  const ax = load<f32>(na),
+    ay = load<f32>(na, 4),
+    az = load<f32>(na, 8),
+    bx = load<f32>(nb),
+    by = load<f32>(nb, 4),
+    bz = load<f32>(nb, 8);
+  const cx = load<f32>(nc),
+    cy = load<f32>(nc, 4),
+    cz = load<f32>(nc, 8);
   sx = w * ax + u * bx + v * cx;
   sy = w * ay + u * by + v * cy;
   sz = w * az + u * bz + v * cz;
@@ -112,7 +207,9 @@ export function loadSurface(id: u32, u: f32, v: f32, instance: u32, dx: f32, dy:
   const da = (px - x0) * ax + (py - y0) * ay + (pz - z0) * az;
   const db = (px - x0 - e1x) * bx + (py - y0 - e1y) * by + (pz - z0 - e1z) * bz;
   const dc = (px - x0 - e2x) * cx + (py - y0 - e2y) * cy + (pz - z0 - e2z) * cz;
-  const ka = w * min<f32>(0, da), kb = u * min<f32>(0, db), kc = v * min<f32>(0, dc);
+  const ka = w * min<f32>(0, da),
+    kb = u * min<f32>(0, db),
+    kc = v * min<f32>(0, dc);
   liftX = -ka * ax - kb * bx - kc * cx;
   liftY = -ka * ay - kb * by - kc * cy;
   liftZ = -ka * az - kb * bz - kc * cz;
@@ -190,13 +287,18 @@ export function loadSurface(id: u32, u: f32, v: f32, instance: u32, dx: f32, dy:
   sheenB = load<f32>(m, MATERIAL_SHEEN + 8);
   sheenRoughness = load<f32>(m, MATERIAL_SHEEN_ROUGHNESS);
   anisotropy = load<f32>(m, MATERIAL_ANISOTROPY);
-  const baseTexture = load<u32>(m, MATERIAL_BASE_TEXTURE), surfaceTexture = load<u32>(m, MATERIAL_SURFACE_TEXTURE);
-  const normalTexture = load<u32>(m, MATERIAL_NORMAL_TEXTURE), emissiveTexture = load<u32>(m, MATERIAL_EMISSIVE_TEXTURE);
+  const baseTexture = load<u32>(m, MATERIAL_BASE_TEXTURE),
+    surfaceTexture = load<u32>(m, MATERIAL_SURFACE_TEXTURE);
+  const normalTexture = load<u32>(m, MATERIAL_NORMAL_TEXTURE),
+    emissiveTexture = load<u32>(m, MATERIAL_EMISSIVE_TEXTURE);
   if (baseTexture | surfaceTexture | normalTexture | emissiveTexture || anisotropy > 0) {
     takeCoordinates(triangle, u, v);
     // Ray cones (Akenine-Moller et al. 2021, JCGT 10(1)); the footprint's two axes differ by the cosine, taken half way.
-    const crossX = e1y * e2z - e1z * e2y, crossY = e1z * e2x - e1x * e2z, crossZ = e1x * e2y - e1y * e2x;
-    const world2 = crossX * crossX + crossY * crossY + crossZ * crossZ, picture = abs<f32>(s1 * t2 - s2 * t1);
+    const crossX = e1y * e2z - e1z * e2y,
+      crossY = e1z * e2x - e1x * e2z,
+      crossZ = e1x * e2y - e1y * e2x;
+    const world2 = crossX * crossX + crossY * crossY + crossZ * crossZ,
+      picture = abs<f32>(s1 * t2 - s2 * t1);
     footprint = -100;
     if (width > 0 && world2 > 0 && picture > 0) {
       const cosine = max<f32>(<f32>0.02, abs<f32>(dx * gx + dy * gy + dz * gz));
@@ -223,7 +325,17 @@ export function loadSurface(id: u32, u: f32, v: f32, instance: u32, dx: f32, dy:
     if (normalTexture) {
       sampleSlot(m + MATERIAL_NORMAL_TEXTURE, normalTexture, false);
       const scale = load<f32>(m, MATERIAL_NORMAL_SCALE);
-      bendNormal((texelR() * 2 - 1) * scale, (texelG() * 2 - 1) * scale, texelB() * 2 - 1, e1x, e1y, e1z, e2x, e2y, e2z);
+      bendNormal(
+        (texelR() * 2 - 1) * scale,
+        (texelG() * 2 - 1) * scale,
+        texelB() * 2 - 1,
+        e1x,
+        e1y,
+        e1z,
+        e2x,
+        e2y,
+        e2z,
+      );
     }
   }
 }
@@ -241,7 +353,10 @@ export function absorption(channel: u32): f32 {
 
 /** Direction of the grain: the texture's u turned by the material's angle, in the surface. */
 function takeTangent(i0: u32, i1: u32, i2: u32, w: f32, u: f32, v: f32, instance: u32): void {
-  const tangents = paramU(PARAM_TANGENTS), a = tangents + i0 * 12, b = tangents + i1 * 12, c = tangents + i2 * 12;
+  const tangents = paramU(PARAM_TANGENTS),
+    a = tangents + i0 * 12,
+    b = tangents + i1 * 12,
+    c = tangents + i2 * 12;
   let ux = w * load<f32>(a) + u * load<f32>(b) + v * load<f32>(c);
   let uy = w * load<f32>(a, 4) + u * load<f32>(b, 4) + v * load<f32>(c, 4);
   let uz = w * load<f32>(a, 8) + u * load<f32>(b, 8) + v * load<f32>(c, 8);
@@ -265,8 +380,11 @@ function takeTangent(i0: u32, i1: u32, i2: u32, w: f32, u: f32, v: f32, instance
   uy *= s;
   uz *= s;
   const side: f32 = determinant > 0 ? -1 : 1;
-  const vx = (sy * uz - sz * uy) * side, vy = (sz * ux - sx * uz) * side, vz = (sx * uy - sy * ux) * side;
-  const turn = load<f32>(material, MATERIAL_ANISOTROPY_TURN), aside = load<f32>(material, MATERIAL_ANISOTROPY_TURN + 4);
+  const vx = (sy * uz - sz * uy) * side,
+    vy = (sz * ux - sx * uz) * side,
+    vz = (sx * uy - sy * ux) * side;
+  const turn = load<f32>(material, MATERIAL_ANISOTROPY_TURN),
+    aside = load<f32>(material, MATERIAL_ANISOTROPY_TURN + 4);
   tx = turn * ux + aside * vx;
   ty = turn * uy + aside * vy;
   tz = turn * uz + aside * vz;
@@ -277,7 +395,9 @@ function bendNormal(x: f32, y: f32, z: f32, e1x: f32, e1y: f32, e1z: f32, e2x: f
   const determinant = s1 * t2 - s2 * t1;
   if (abs<f32>(determinant) < 1e-12) return;
   const r = ONE / determinant;
-  let ux = (e1x * t2 - e2x * t1) * r, uy = (e1y * t2 - e2y * t1) * r, uz = (e1z * t2 - e2z * t1) * r;
+  let ux = (e1x * t2 - e2x * t1) * r,
+    uy = (e1y * t2 - e2y * t1) * r,
+    uz = (e1z * t2 - e2z * t1) * r;
   const along = ux * nx + uy * ny + uz * nz;
   ux -= along * nx;
   uy -= along * ny;
@@ -288,8 +408,12 @@ function bendNormal(x: f32, y: f32, z: f32, e1x: f32, e1y: f32, e1z: f32, e2x: f
   uz *= s;
   // glTF: green points up in the picture, against the direction of v.
   const side: f32 = determinant > 0 ? -1 : 1;
-  const bx = (ny * uz - nz * uy) * side, by = (nz * ux - nx * uz) * side, bz = (nx * uy - ny * ux) * side;
-  const mx = x * ux + y * bx + z * nx, my = x * uy + y * by + z * ny, mz = x * uz + y * bz + z * nz;
+  const bx = (ny * uz - nz * uy) * side,
+    by = (nz * ux - nx * uz) * side,
+    bz = (nx * uy - ny * ux) * side;
+  const mx = x * ux + y * bx + z * nx,
+    my = x * uy + y * by + z * ny,
+    mz = x * uz + y * bz + z * nz;
   if (mx * gx + my * gy + mz * gz <= 0.02) return;
   nx = mx;
   ny = my;

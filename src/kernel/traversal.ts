@@ -8,7 +8,15 @@
 import { paramU, setParams } from "./params";
 import { ldx, ldy, ldz, lox, loy, loz, rayIntoModel } from "./motion";
 import { letsThrough, stopsNearest } from "./ask";
-import { INSTANCE_BYTES, INSTANCE_FLAGS, INSTANCE_ROOT, NODE_CHILDREN, PARAM_INSTANCES, SCRATCH_INSTANCES, SCRATCH_LIGHTS } from "./layout";
+import {
+  INSTANCE_BYTES,
+  INSTANCE_FLAGS,
+  INSTANCE_ROOT,
+  NODE_CHILDREN,
+  PARAM_INSTANCES,
+  SCRATCH_INSTANCES,
+  SCRATCH_LIGHTS,
+} from "./layout";
 
 const CHILDREN: usize = NODE_CHILDREN;
 const PLANE: u32 = 32;
@@ -64,7 +72,9 @@ function safeInverse(x: f32): f32 {
 // @ts-ignore: decorator
 @inline
 function spillRay(q: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, tMin: f32): void {
-  const ix = safeInverse(dx), iy = safeInverse(dy), iz = safeInverse(dz);
+  const ix = safeInverse(dx),
+    iy = safeInverse(dy),
+    iz = safeInverse(dz);
   v128.store(q, f32x4.splat(ox), 64);
   v128.store(q, f32x4.splat(oy), 80);
   v128.store(q, f32x4.splat(oz), 96);
@@ -75,7 +85,9 @@ function spillRay(q: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, 
   v128.store(q, f32x4.splat(dy), 176);
   v128.store(q, f32x4.splat(dz), 192);
   v128.store(q, f32x4.splat(tMin), 208);
-  const nearX: u32 = ix < 0 ? PLANE : 0, nearY: u32 = iy < 0 ? 3 * PLANE : 2 * PLANE, nearZ: u32 = iz < 0 ? 5 * PLANE : 4 * PLANE;
+  const nearX: u32 = ix < 0 ? PLANE : 0,
+    nearY: u32 = iy < 0 ? 3 * PLANE : 2 * PLANE,
+    nearZ: u32 = iz < 0 ? 5 * PLANE : 4 * PLANE;
   store<u32>(q, nearX, 256);
   store<u32>(q, nearY, 260);
   store<u32>(q, nearZ, 264);
@@ -93,7 +105,19 @@ function later(t: v128): v128 {
 
 // @ts-ignore: decorator
 @inline
-function entry(x: u32, y: u32, z: u32, half: usize, ox: v128, oy: v128, oz: v128, ix: v128, iy: v128, iz: v128, tMin: v128): v128 {
+function entry(
+  x: u32,
+  y: u32,
+  z: u32,
+  half: usize,
+  ox: v128,
+  oy: v128,
+  oz: v128,
+  ix: v128,
+  iy: v128,
+  iz: v128,
+  tMin: v128,
+): v128 {
   return f32x4.pmax(
     f32x4.pmax(tMin, f32x4.mul(f32x4.sub(half ? v128.load(z, 16) : v128.load(z), oz), iz)),
     f32x4.pmax(
@@ -105,7 +129,19 @@ function entry(x: u32, y: u32, z: u32, half: usize, ox: v128, oy: v128, oz: v128
 
 // @ts-ignore: decorator
 @inline
-function exit(x: u32, y: u32, z: u32, half: usize, ox: v128, oy: v128, oz: v128, ix: v128, iy: v128, iz: v128, tMax: v128): v128 {
+function exit(
+  x: u32,
+  y: u32,
+  z: u32,
+  half: usize,
+  ox: v128,
+  oy: v128,
+  oz: v128,
+  ix: v128,
+  iy: v128,
+  iz: v128,
+  tMax: v128,
+): v128 {
   return f32x4.pmin(
     f32x4.pmin(tMax, f32x4.mul(f32x4.sub(half ? v128.load(z, 16) : v128.load(z), oz), iz)),
     f32x4.pmin(
@@ -128,20 +164,31 @@ const EDGE: f32 = 3e-5;
 // @ts-ignore: decorator
 @inline
 function testBlock(p: u32, ox: v128, oy: v128, oz: v128, dx: v128, dy: v128, dz: v128, tMin: v128, tMax: v128): u32 {
-  const cx = f32x4.sub(v128.load(p, 0), ox), cy = f32x4.sub(v128.load(p, 16), oy), cz = f32x4.sub(v128.load(p, 32), oz);
+  const cx = f32x4.sub(v128.load(p, 0), ox),
+    cy = f32x4.sub(v128.load(p, 16), oy),
+    cz = f32x4.sub(v128.load(p, 32), oz);
   const rx = f32x4.sub(f32x4.mul(cy, dz), f32x4.mul(cz, dy));
   const ry = f32x4.sub(f32x4.mul(cz, dx), f32x4.mul(cx, dz));
   const rz = f32x4.sub(f32x4.mul(cx, dy), f32x4.mul(cy, dx));
-  const ax = v128.load(p, 48), ay = v128.load(p, 64), az = v128.load(p, 80), bx = v128.load(p, 96), by = v128.load(p, 112), bz = v128.load(p, 128);
+  const ax = v128.load(p, 48),
+    ay = v128.load(p, 64),
+    az = v128.load(p, 80),
+    bx = v128.load(p, 96),
+    by = v128.load(p, 112),
+    bz = v128.load(p, 128);
   const gx = f32x4.sub(f32x4.mul(by, az), f32x4.mul(bz, ay));
   const gy = f32x4.sub(f32x4.mul(bz, ax), f32x4.mul(bx, az));
   const gz = f32x4.sub(f32x4.mul(bx, ay), f32x4.mul(by, ax));
   const determinant = f32x4.add(f32x4.add(f32x4.mul(gx, dx), f32x4.mul(gy, dy)), f32x4.mul(gz, dz));
-  const size = f32x4.abs(determinant), sign = v128.xor(determinant, size);
+  const size = f32x4.abs(determinant),
+    sign = v128.xor(determinant, size);
   const u = v128.xor(f32x4.add(f32x4.add(f32x4.mul(rx, bx), f32x4.mul(ry, by)), f32x4.mul(rz, bz)), sign);
   const v = v128.xor(f32x4.add(f32x4.add(f32x4.mul(rx, ax), f32x4.mul(ry, ay)), f32x4.mul(rz, az)), sign);
   const slack = f32x4.mul(size, f32x4.splat(EDGE));
-  let inside = f32x4.ge(f32x4.pmin(f32x4.pmin(u, v), f32x4.sub(size, f32x4.add(u, v))), f32x4.sub(f32x4.splat(0), slack));
+  let inside = f32x4.ge(
+    f32x4.pmin(f32x4.pmin(u, v), f32x4.sub(size, f32x4.add(u, v))),
+    f32x4.sub(f32x4.splat(0), slack),
+  );
   if (!i32x4.bitmask(inside)) return 0;
   const t = v128.xor(f32x4.add(f32x4.add(f32x4.mul(gx, cx), f32x4.mul(gy, cy)), f32x4.mul(gz, cz)), sign);
   inside = v128.and(inside, v128.and(f32x4.lt(f32x4.mul(size, tMin), t), f32x4.lt(t, f32x4.mul(size, tMax))));
@@ -173,17 +220,46 @@ function fetchAhead(child: u32): void {
 /** Walks a tree of triangles, or of instances, from near to far. */
 // @ts-ignore: decorator
 @inline
-function walkClosest(instances: bool, mask: u32, root: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, tMin: f32, tMax: f32): i32 {
+function walkClosest(
+  instances: bool,
+  mask: u32,
+  root: u32,
+  ox: f32,
+  oy: f32,
+  oz: f32,
+  dx: f32,
+  dy: f32,
+  dz: f32,
+  tMin: f32,
+  tMax: f32,
+): i32 {
   const q: u32 = instances ? scratch + SCRATCH_INSTANCES : scratch;
   spillRay(q, ox, oy, oz, dx, dy, dz, tMin);
-  const nearX = load<u32>(q, 256), nearY = load<u32>(q, 260), nearZ = load<u32>(q, 264);
-  const farX = load<u32>(q, 268), farY = load<u32>(q, 272), farZ = load<u32>(q, 276);
-  const vox = v128.load(q, 64), voy = v128.load(q, 80), voz = v128.load(q, 96);
-  const vix = v128.load(q, 112), viy = v128.load(q, 128), viz = v128.load(q, 144);
-  const vdx = v128.load(q, 160), vdy = v128.load(q, 176), vdz = v128.load(q, 192), vMin = v128.load(q, 208);
-  let vMax = f32x4.splat(tMax), bestT = tMax, bestU: f32 = 0, bestV: f32 = 0, best: i32 = -1, bestInstance: u32 = 0;
+  const nearX = load<u32>(q, 256),
+    nearY = load<u32>(q, 260),
+    nearZ = load<u32>(q, 264);
+  const farX = load<u32>(q, 268),
+    farY = load<u32>(q, 272),
+    farZ = load<u32>(q, 276);
+  const vox = v128.load(q, 64),
+    voy = v128.load(q, 80),
+    voz = v128.load(q, 96);
+  const vix = v128.load(q, 112),
+    viy = v128.load(q, 128),
+    viz = v128.load(q, 144);
+  const vdx = v128.load(q, 160),
+    vdy = v128.load(q, 176),
+    vdz = v128.load(q, 192),
+    vMin = v128.load(q, 208);
+  let vMax = f32x4.splat(tMax),
+    bestT = tMax,
+    bestU: f32 = 0,
+    bestV: f32 = 0,
+    best: i32 = -1,
+    bestInstance: u32 = 0;
   const base = q + STACK;
-  let sp = base, node = root;
+  let sp = base,
+    node = root;
   while (true) {
     while ((node & 1) == 0) {
       const in0 = entry(node + nearX, node + nearY, node + nearZ, 0, vox, voy, voz, vix, viy, viz, vMin);
@@ -215,8 +291,10 @@ function walkClosest(instances: bool, mask: u32, root: u32, ox: f32, oy: f32, oz
       const i1 = ctz<u32>(open);
       open &= open - 1;
       if (open == 0) {
-        const t0 = load<u32>(q + (i0 << 2)), t1 = load<u32>(q + (i1 << 2));
-        const c0 = load<u32>(node + (i0 << 2), CHILDREN), c1 = load<u32>(node + (i1 << 2), CHILDREN);
+        const t0 = load<u32>(q + (i0 << 2)),
+          t1 = load<u32>(q + (i1 << 2));
+        const c0 = load<u32>(node + (i0 << 2), CHILDREN),
+          c1 = load<u32>(node + (i1 << 2), CHILDREN);
         const firstNearer = t0 <= t1;
         store<u32>(sp, select<u32>(c1, c0, firstNearer));
         store<u32>(sp + 4, select<u32>(t1, t0, firstNearer));
@@ -226,8 +304,8 @@ function walkClosest(instances: bool, mask: u32, root: u32, ox: f32, oy: f32, oz
         continue;
       }
       // Three or more: keys (distance << 32 | child) kept in descending order by insertion; the nearest is visited next.
-      let nearest = (<u64>load<u32>(q + (i0 << 2)) << 32) | <u64>load<u32>(node + (i0 << 2), CHILDREN);
-      const second = (<u64>load<u32>(q + (i1 << 2)) << 32) | <u64>load<u32>(node + (i1 << 2), CHILDREN);
+      let nearest = ((<u64>load<u32>(q + (i0 << 2))) << 32) | (<u64>load<u32>(node + (i0 << 2), CHILDREN));
+      const second = ((<u64>load<u32>(q + (i1 << 2))) << 32) | (<u64>load<u32>(node + (i1 << 2), CHILDREN));
       store<u64>(sp, max<u64>(nearest, second));
       nearest = min<u64>(nearest, second);
       const low = sp;
@@ -235,7 +313,7 @@ function walkClosest(instances: bool, mask: u32, root: u32, ox: f32, oy: f32, oz
       do {
         const i = ctz<u32>(open);
         open &= open - 1;
-        const key = (<u64>load<u32>(q + (i << 2)) << 32) | <u64>load<u32>(node + (i << 2), CHILDREN);
+        const key = ((<u64>load<u32>(q + (i << 2))) << 32) | (<u64>load<u32>(node + (i << 2), CHILDREN));
         const farther = max<u64>(key, nearest);
         nearest = min<u64>(key, nearest);
         let slot = sp;
@@ -282,7 +360,8 @@ function walkClosest(instances: bool, mask: u32, root: u32, ox: f32, oy: f32, oz
           hits &= hits - 1;
           const t = load<f32>(q + i);
           if (t < bestT) {
-            const inverse = <f32>1.0 / load<f32>(q + i, 48), id = load<i32>(block + i, 144);
+            const inverse = <f32>1.0 / load<f32>(q + i, 48),
+              id = load<i32>(block + i, 144);
             if (id < 0 && !stopsNearest(id, load<f32>(q + i, 16) * inverse, load<f32>(q + i, 32) * inverse)) continue;
             bestT = t;
             bestU = load<f32>(q + i, 16) * inverse;
@@ -318,7 +397,18 @@ export function closest(root: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, 
 }
 
 /** The same among instances that rays of a kind in `mask` meet; `hitInstance` then gives which. */
-export function closestInstance(root: u32, mask: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, tMin: f32, tMax: f32): i32 {
+export function closestInstance(
+  root: u32,
+  mask: u32,
+  ox: f32,
+  oy: f32,
+  oz: f32,
+  dx: f32,
+  dy: f32,
+  dz: f32,
+  tMin: f32,
+  tMax: f32,
+): i32 {
   if (root == 0) return -1;
   return walkClosest(true, mask, root, ox, oy, oz, dx, dy, dz, tMin, tMax);
 }
@@ -326,17 +416,41 @@ export function closestInstance(root: u32, mask: u32, ox: f32, oy: f32, oz: f32,
 /** Walks a tree of triangles, or of instances, until something stops the ray. */
 // @ts-ignore: decorator
 @inline
-function walkOccluded(instances: bool, mask: u32, root: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, tMin: f32, tMax: f32): i32 {
+function walkOccluded(
+  instances: bool,
+  mask: u32,
+  root: u32,
+  ox: f32,
+  oy: f32,
+  oz: f32,
+  dx: f32,
+  dy: f32,
+  dz: f32,
+  tMin: f32,
+  tMax: f32,
+): i32 {
   const q: u32 = instances ? scratch + SCRATCH_INSTANCES : scratch;
   spillRay(q, ox, oy, oz, dx, dy, dz, tMin);
-  const nearX = load<u32>(q, 256), nearY = load<u32>(q, 260), nearZ = load<u32>(q, 264);
-  const farX = load<u32>(q, 268), farY = load<u32>(q, 272), farZ = load<u32>(q, 276);
-  const vox = v128.load(q, 64), voy = v128.load(q, 80), voz = v128.load(q, 96);
-  const vix = v128.load(q, 112), viy = v128.load(q, 128), viz = v128.load(q, 144);
-  const vdx = v128.load(q, 160), vdy = v128.load(q, 176), vdz = v128.load(q, 192), vMin = v128.load(q, 208);
+  const nearX = load<u32>(q, 256),
+    nearY = load<u32>(q, 260),
+    nearZ = load<u32>(q, 264);
+  const farX = load<u32>(q, 268),
+    farY = load<u32>(q, 272),
+    farZ = load<u32>(q, 276);
+  const vox = v128.load(q, 64),
+    voy = v128.load(q, 80),
+    voz = v128.load(q, 96);
+  const vix = v128.load(q, 112),
+    viy = v128.load(q, 128),
+    viz = v128.load(q, 144);
+  const vdx = v128.load(q, 160),
+    vdy = v128.load(q, 176),
+    vdz = v128.load(q, 192),
+    vMin = v128.load(q, 208);
   const vMax = f32x4.splat(tMax);
   const base = q + STACK;
-  let sp = base, node = root;
+  let sp = base,
+    node = root;
   while (true) {
     while ((node & 1) == 0) {
       const in0 = entry(node + nearX, node + nearY, node + nearZ, 0, vox, voy, voz, vix, viy, viz, vMin);
@@ -351,7 +465,8 @@ function walkOccluded(instances: bool, mask: u32, root: u32, ox: f32, oy: f32, o
         if (sp != base) fetchAhead(load<u32>(sp - 4));
         continue;
       }
-      const parent = node, low = sp;
+      const parent = node,
+        low = sp;
       let next = load<u32>(parent + (ctz<u32>(open) << 2), CHILDREN);
       open &= open - 1;
       while (open) {
@@ -387,7 +502,18 @@ function walkOccluded(instances: bool, mask: u32, root: u32, ox: f32, oy: f32, o
           const i = ctz<u32>(hits) << 2;
           hits &= hits - 1;
           const inverse = <f32>1.0 / load<f32>(q + i, 48);
-          if (!letsThrough(load<u32>(block + i, 144), load<f32>(q + i), load<f32>(q + i, 16) * inverse, load<f32>(q + i, 32) * inverse, dx, dy, dz)) return 1;
+          if (
+            !letsThrough(
+              load<u32>(block + i, 144),
+              load<f32>(q + i),
+              load<f32>(q + i, 16) * inverse,
+              load<f32>(q + i, 32) * inverse,
+              dx,
+              dy,
+              dz,
+            )
+          )
+            return 1;
         } while (hits);
       }
     }
@@ -406,16 +532,46 @@ export function occluded(root: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32,
 }
 
 /** The same among instances that rays of a kind in `mask` meet. */
-export function occludedByInstance(root: u32, mask: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, tMin: f32, tMax: f32): i32 {
+export function occludedByInstance(
+  root: u32,
+  mask: u32,
+  ox: f32,
+  oy: f32,
+  oz: f32,
+  dx: f32,
+  dy: f32,
+  dz: f32,
+  tMin: f32,
+  tMax: f32,
+): i32 {
   if (root == 0) return 0;
   return walkOccluded(true, mask, root, ox, oy, oz, dx, dy, dz, tMin, tMax);
 }
 
 /** `closest` over rays stored as six arrays of `stride` bytes each from `rays`: origin x y z, direction x y z. */
-export function closestBatch(root: u32, rays: u32, stride: u32, count: u32, tMin: f32, tMax: f32, distances: u32, ids: u32): void {
+export function closestBatch(
+  root: u32,
+  rays: u32,
+  stride: u32,
+  count: u32,
+  tMin: f32,
+  tMax: f32,
+  distances: u32,
+  ids: u32,
+): void {
   for (let i: u32 = 0, end = count << 2; i < end; i += 4) {
     const r = rays + i;
-    const id = closest(root, load<f32>(r), load<f32>(r + stride), load<f32>(r + 2 * stride), load<f32>(r + 3 * stride), load<f32>(r + 4 * stride), load<f32>(r + 5 * stride), tMin, tMax);
+    const id = closest(
+      root,
+      load<f32>(r),
+      load<f32>(r + stride),
+      load<f32>(r + 2 * stride),
+      load<f32>(r + 3 * stride),
+      load<f32>(r + 4 * stride),
+      load<f32>(r + 5 * stride),
+      tMin,
+      tMax,
+    );
     store<i32>(ids + i, id);
     store<f32>(distances + i, foundT);
   }
@@ -425,26 +581,83 @@ export function closestBatch(root: u32, rays: u32, stride: u32, count: u32, tMin
 export function occludedBatch(root: u32, rays: u32, stride: u32, count: u32, tMin: f32, tMax: f32, out: u32): void {
   for (let i: u32 = 0, end = count << 2; i < end; i += 4) {
     const r = rays + i;
-    store<i32>(out + i, occluded(root, load<f32>(r), load<f32>(r + stride), load<f32>(r + 2 * stride), load<f32>(r + 3 * stride), load<f32>(r + 4 * stride), load<f32>(r + 5 * stride), tMin, tMax));
+    store<i32>(
+      out + i,
+      occluded(
+        root,
+        load<f32>(r),
+        load<f32>(r + stride),
+        load<f32>(r + 2 * stride),
+        load<f32>(r + 3 * stride),
+        load<f32>(r + 4 * stride),
+        load<f32>(r + 5 * stride),
+        tMin,
+        tMax,
+      ),
+    );
   }
 }
 
 /** `closestBatch` among instances. */
-export function closestInstanceBatch(params: u32, root: u32, rays: u32, stride: u32, count: u32, tMin: f32, tMax: f32, distances: u32, ids: u32): void {
+export function closestInstanceBatch(
+  params: u32,
+  root: u32,
+  rays: u32,
+  stride: u32,
+  count: u32,
+  tMin: f32,
+  tMax: f32,
+  distances: u32,
+  ids: u32,
+): void {
   setParams(params);
   for (let i: u32 = 0, end = count << 2; i < end; i += 4) {
     const r = rays + i;
-    const id = closestInstance(root, 255, load<f32>(r), load<f32>(r + stride), load<f32>(r + 2 * stride), load<f32>(r + 3 * stride), load<f32>(r + 4 * stride), load<f32>(r + 5 * stride), tMin, tMax);
+    const id = closestInstance(
+      root,
+      255,
+      load<f32>(r),
+      load<f32>(r + stride),
+      load<f32>(r + 2 * stride),
+      load<f32>(r + 3 * stride),
+      load<f32>(r + 4 * stride),
+      load<f32>(r + 5 * stride),
+      tMin,
+      tMax,
+    );
     store<i32>(ids + i, id);
     store<f32>(distances + i, foundT);
   }
 }
 
 /** `occludedBatch` among instances. */
-export function occludedInstanceBatch(params: u32, root: u32, rays: u32, stride: u32, count: u32, tMin: f32, tMax: f32, out: u32): void {
+export function occludedInstanceBatch(
+  params: u32,
+  root: u32,
+  rays: u32,
+  stride: u32,
+  count: u32,
+  tMin: f32,
+  tMax: f32,
+  out: u32,
+): void {
   setParams(params);
   for (let i: u32 = 0, end = count << 2; i < end; i += 4) {
     const r = rays + i;
-    store<i32>(out + i, occludedByInstance(root, 255, load<f32>(r), load<f32>(r + stride), load<f32>(r + 2 * stride), load<f32>(r + 3 * stride), load<f32>(r + 4 * stride), load<f32>(r + 5 * stride), tMin, tMax));
+    store<i32>(
+      out + i,
+      occludedByInstance(
+        root,
+        255,
+        load<f32>(r),
+        load<f32>(r + stride),
+        load<f32>(r + 2 * stride),
+        load<f32>(r + 3 * stride),
+        load<f32>(r + 4 * stride),
+        load<f32>(r + 5 * stride),
+        tMin,
+        tMax,
+      ),
+    );
   }
 }
