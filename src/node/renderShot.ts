@@ -10,7 +10,7 @@ import type { FilmChoice, FilmLayout, Passes } from "#core/trace/film";
 import { BARE_SUMS, developFilm, emptyPasses } from "#core/trace/film";
 import { SOFT } from "#core/trace/filter";
 import type { RenderSettings } from "#core/trace/upload";
-import { sceneLayout } from "#core/trace/upload";
+import { sceneLayout } from "#core/trace/sceneLayout";
 import type { BandFolder } from "./bandFolder.ts";
 import type { Band, Film, RenderProgress } from "./renderScene.ts";
 import { bandsOf, renderBands } from "./renderScene.ts";
