@@ -467,9 +467,9 @@ function useKit({ kit }: KeptLensKit): void {
       <Button label="Keep lens" size="small" data-test="keep-kit" @click="saveKit(null)" />
     </div>
     <div class="list">
-      <div v-for="k in library.kits" :key="k.id">
-        <span>{{ k.kit.name }}</span>
-        <span class="quiet num">{{ k.kit.entries.map((e) => e.focalMm ?? "–").join(", ") }} mm</span>
+      <div v-for="k in library.kits" :key="k.id" class="kit">
+        <span class="cut" :title="k.kit.name">{{ k.kit.name }}</span>
+        <span class="quiet num cut">{{ k.kit.entries.map((e) => e.focalMm ?? "–").join(", ") }} mm</span>
         <button class="act end" :aria-label="`Use ${k.kit.name}`" @click="useKit(k)">use</button>
         <button class="act" :title="'Add this plate’s focal length to the kit'" @click="saveKit(k)">add</button>
         <button
@@ -485,6 +485,19 @@ function useKit({ kit }: KeptLensKit): void {
 </template>
 
 <style scoped>
+.kit {
+  min-width: 0;
+}
+.kit .cut {
+  flex: 0 1 auto;
+  min-width: 20px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.kit button {
+  flex: none;
+}
 .grid {
   display: grid;
   grid-template-columns: auto auto auto auto;
