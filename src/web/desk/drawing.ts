@@ -129,6 +129,12 @@ export function useDrawing() {
       const side = free ? null : sideAt(shot, sight, pixel);
       if (side) return { drawn: side, snap: "on this side", metres: null };
     }
+    // A mark's end draws the pointer onto its own pixel.
+    const mark = free || !sight.plate ? null : markNear(shot, pixel);
+    if (mark) {
+      const at = place(shot, sight, mark, take, points, true);
+      return at && { ...at, snap: "mark" };
+    }
     const surface = take !== "plane" && take !== "foot" && !desk.plane;
     const picked = surface
       ? desk.tool === "shell-inset"
@@ -153,6 +159,18 @@ export function useDrawing() {
       snap: snap?.name ?? "",
       metres: metresTo(at, last?.world ?? null),
     };
+  }
+
+  /** The end of a camera mark within reach of a pixel. */
+  function markNear(shot: Shot, pixel: Vec2): Vec2 | null {
+    let nearest = (0.7 * REACH) / desk.deskScale;
+    let best: Vec2 | null = null;
+    for (const edge of Object.values(shot.edges))
+      for (const end of edge.points) {
+        const d = Math.hypot(end[0] - pixel[0], end[1] - pixel[1]);
+        if (d < nearest) [nearest, best] = [d, [...end]];
+      }
+    return best;
   }
 
   /** Looks where the next click of the tool in hand would go. */

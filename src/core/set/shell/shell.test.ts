@@ -1,7 +1,10 @@
 import { describe, expect, test } from "@jest/globals";
 import type { Vec3 } from "#core/math/vec3";
 import { mix } from "#core/math/vec3";
+import type { Work } from "#core/shot/edits";
+import { makeEdit, takeStep } from "#core/shot/edits";
 import { seeded } from "../../../testing/random.ts";
+import { testShot } from "../../../testing/shots.ts";
 import { faceArea, faceNormal, faceWarp, prismFaces, volume } from "../face.ts";
 import { makePart } from "../parts/make.ts";
 import { typedVertex } from "../vertex.ts";
@@ -256,4 +259,33 @@ test("1000 random sequences keep faces flat, the shell closed and without tunnel
   }
   console.log(`${counts.steps} steps, ${counts.refused} refused`);
   expect(counts.refused).toBeLessThan(counts.steps / 2);
+});
+
+test("every operation, made as an edit and undone, gives the same document to the byte", () => {
+  const random = seeded(7);
+  const shot = testShot();
+  shot.set["shell-1"] = makePart("shell-1", "Shell", { kind: "shell", ...box() }, "material-1");
+  shot.set["post-1"] = makePart(
+    "post-1",
+    "Post",
+    { kind: "post", foot: typedVertex([9, 9, 0]), axis: [0, 0, 1], radius: 0.1 },
+    "material-1",
+  );
+  let work: Work = { shot, undo: [], redo: [] };
+  for (let i = 0; i < 200; i++) {
+    const part = work.shot.set["shell-1"];
+    if (part.kind !== "shell") throw new Error("kind");
+    const step = randomStep(part, random);
+    if (!step) continue;
+    const before = JSON.stringify(work.shot);
+    const edit = makeEdit(work.shot, `e${i}`, "Shape", (d) => void (d.set["shell-1"] = withBody(part, step.body)));
+    if (!edit) continue;
+    const after = takeStep(work, { kind: "do", edit });
+    const undone = takeStep(after, { kind: "undo", id: edit.id, step: `u${i}` });
+    expect(JSON.stringify(undone.shot)).toBe(before);
+    const redone = takeStep(undone, { kind: "redo", id: edit.id, step: `r${i}` });
+    expect(JSON.stringify(redone.shot)).toBe(JSON.stringify(after.shot));
+    // A body grows with every step: begin anew before it is large.
+    work = Object.keys(step.body.faces).length > 60 ? { shot, undo: [], redo: [] } : { ...after, undo: [], redo: [] };
+  }
 });

@@ -12,11 +12,11 @@ import { cameraFindings, coverage, slideToStand, standingOf } from "#core/set/de
 import type { Part } from "#core/set/parts/index";
 import { PARTS, PART_NAMES, kindOf } from "#core/set/parts/index";
 import { cutAround } from "#core/set/shell/cut";
-import { bridgeFaces, mirrored } from "#core/set/shell/join";
+import { bridgeFaces, merged, mirrored, splitOff } from "#core/set/shell/join";
 import { deleteFace, pullFace } from "#core/set/shell/pull";
 import { moveFace } from "#core/set/shell/move";
 import { asShell, turnsIntoShell, withBody } from "#core/set/shell/turn";
-import { danglingFindings, referencesTo } from "#core/shot/references";
+import { danglingFindings, referencesTo, removePart } from "#core/shot/references";
 import type { Shot } from "#core/shot/schema";
 import { groundPlane, pixelDirection } from "#core/optics/camera";
 import { formatArea, formatLength } from "#core/units/length";
@@ -129,6 +129,37 @@ function toShell(): void {
   const shell = asShell(props.shot.set, chosen.value!.id);
   if (typeof shell === "string") notices.say("warn", shell);
   else void store.commit("Turn into shell", (d) => void (d.set[shell.id] = shell));
+}
+
+const otherShells = computed(() => parts.value.filter((p) => p.kind === "shell" && p.id !== chosen.value?.id));
+
+/** Takes another shell into this one; its faces keep what they are made of. */
+function merge(id: string): void {
+  const [one, other] = [chosen.value, props.shot.set[id]];
+  if (one?.kind !== "shell" || other?.kind !== "shell") return;
+  const { body, faces: renamed } = merged(one, other);
+  void store.commit(`Merge ${one.name} and ${other.name}`, (d) => {
+    const made = withBody(one, body);
+    for (const [face, now] of renamed) made.faceMaterials[now] = other.faceMaterials[face] ?? other.material;
+    d.set[one.id] = made;
+    removePart(d as Shot, id);
+  });
+}
+
+/** Takes the chosen face off into a shell of its own. */
+function split(): void {
+  const shell = asShell(props.shot.set, chosen.value!.id);
+  const outcome = typeof shell === "string" ? shell : splitOff(shell, [desk.face!]);
+  if (typeof outcome === "string" || typeof shell === "string") {
+    notices.say("warn", outcome as string);
+    return;
+  }
+  const id = freshId("shell", props.shot.set);
+  void store.commit("Split off face", (d) => {
+    d.set[shell.id] = withBody(shell, outcome.body);
+    d.set[id] = withBody({ ...shell, id, name: `${shell.name}, ${desk.face}` }, outcome.off);
+  });
+  desk.selected = id;
 }
 
 /** A second one beside it, half a metre along X. */
@@ -375,6 +406,7 @@ function mirror(axis: 0 | 1): void {
           @update:model-value="(m) => shape('Move face', (s) => moveFace(s, desk.face!, m))"
         />
         <button class="act" @click="shape('Delete face', (s) => deleteFace(s, desk.face!))">delete face</button>
+        <button class="act" @click="split">split off</button>
         <Select
           v-if="otherFace.length > 0"
           :model-value="null"
@@ -395,6 +427,17 @@ function mirror(axis: 0 | 1): void {
           cut around
         </button>
       </template>
+      <Select
+        v-if="otherShells.length > 0"
+        :model-value="null"
+        :options="otherShells"
+        option-label="name"
+        option-value="id"
+        placeholder="merge with"
+        size="small"
+        aria-label="Merge with"
+        @update:model-value="merge"
+      />
     </div>
   </section>
   <section v-else class="card chosen">
