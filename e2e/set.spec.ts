@@ -142,6 +142,15 @@ test("net loft: a room closed behind the camera, a window, a bench with legs, a 
   await expect(page.getByTestId("sizes")).toContainText("Volume");
   const set = (await shot()).set;
   measurePart(set, set["block-2"]).extent.forEach((x, k) => near(x, chest[k]));
+  // Its tag stands beside it on the plate: a number typed there is the chest's.
+  await page.getByTestId("tag").getByLabel("Block 2, height").fill("45 cm");
+  await page.getByTestId("tag").getByLabel("Block 2, height").press("Enter");
+  await expect
+    .poll(async () => {
+      const part = (await shot()).set["block-2"];
+      return part.kind === "block" ? Math.abs(part.height) : 0;
+    })
+    .toBeCloseTo(0.45, 9);
 
   // Posts in a row, at the uneven steps that were marked.
   await page.getByTestId("drawer-build").click();

@@ -218,6 +218,8 @@ const propAt = (pixel: Vec2): string | null =>
   props.camera && desk.step === "props" ? (view?.propAt(props.camera, pixel) ?? null) : null;
 
 function down(e: PointerEvent): void {
+  // The tag beside what is selected has fields of its own.
+  if ((e.target as HTMLElement).closest(".tag-box")) return;
   const at = local(e);
   const pixel = pixelAt(at);
   if (desk.outside) {
