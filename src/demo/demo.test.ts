@@ -191,7 +191,6 @@ describe("insertion figures: the documents as they ship, on the clean plates", (
     ["slipway", 24, { mean: 0.88, percentile95: 4.7, contact: 4.3, lightness: 4.5 }],
     // Glass is slower to calm than the rest.
     ["netloft", 32, { mean: 0.46, percentile95: 1.9, contact: 2.95, lightness: 0.5 }],
-    ["shade-blocker", 24, { mean: 0.68, percentile95: 2.85, contact: 1.65, lightness: 2.9 }],
     ["shade-region", 24, { mean: 0.58, percentile95: 2.8, contact: 1.65, lightness: 2.1 }],
   ])(
     "%s",
