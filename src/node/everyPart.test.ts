@@ -7,12 +7,15 @@ import { newMaterial } from "#core/set/materials";
 import { PART_NAMES } from "#core/set/parts/index";
 import type { AnyShape } from "#core/set/parts/make";
 import { makePart } from "#core/set/parts/make";
-import type { Role } from "#core/set/roles";
+import type { Flags, Role } from "#core/set/roles";
 import { ROLES } from "#core/set/roles";
 import { placedVertex, typedVertex } from "#core/set/vertex";
 import type { Vec3 } from "#core/math/vec3";
 import type { Shot } from "#core/shot/schema";
 import { testShot } from "../testing/shots.ts";
+import { plateAlbedo } from "#core/render/plateAlbedo";
+import { SceneMemory, scratchAddress } from "#core/trace/memory";
+import { compileKernel, newKernelMemory, openKernel } from "./kernelFile.ts";
 import { plateOf, renderShot } from "./renderShot.ts";
 
 /** A set with every kind of part, in every role and of every sort of material, on a small plate. */
@@ -156,12 +159,6 @@ describe("roles reach the picture", () => {
       role,
     );
   };
-  /** A roof over all of it, as wide as the sky. */
-  const roof = (shot: Shot, role: Role) => {
-    const vertices = at([-60, -60, 4], [60, -60, 4], [60, 60, 4], [-60, 60, 4]);
-    shot.set.roof = makePart("roof", "Roof", { kind: "polygon", vertices, holes: [] }, "plain", role);
-  };
-
   test("a blocker hides the prop, what is solid or only bounces does not", async () => {
     const bare = await shade(() => undefined);
     expect(bare.alpha).toBeGreaterThan(100);
@@ -170,9 +167,65 @@ describe("roles reach the picture", () => {
       expect((await shade((shot) => screen(shot, role))).alpha).toBeCloseTo(bare.alpha, 6);
   });
 
-  test("under a roof that blocks the sky there is nothing to shade by; one that only bounces lets it through", async () => {
-    const open = (await shade(() => undefined)).ratio;
-    // Its own bounce adds light from all over, which the box hides as it hides the sky's.
-    expect(Math.abs((await shade((shot) => roof(shot, "bounce"))).ratio - open)).toBeLessThan(0.05);
+  /** Irradiance of the ground under a pixel, from the albedo that is read off a plate of known radiance; 0.064 for none, since no albedo is over 0.98. */
+  async function irradiance(change: (shot: Shot) => void): Promise<number> {
+    const shot = testShot(96, 64);
+    shot.solved = { ...everything().solved!, sigma: null };
+    // So dark that nothing is returned: what is left is what comes from outside.
+    shot.materials = { plain: newMaterial("plain", "Plain", [1e-4, 1e-4, 1e-4]) };
+    shot.ground = "plain";
+    shot.light.sun = { ...shot.light.sun, on: false, elevationDeg: 90 };
+    shot.light.skyRadiance = [0, 0, 0];
+    shot.set.floor = makePart("floor", "Floor", { kind: "polygon", vertices: FLOOR, holes: [] }, "plain");
+    change(shot);
+    const dark = 0.02;
+    const plate = { width: 96, height: 64, pixels: new Float32Array(96 * 64 * 3).fill(dark) };
+    const memory = newKernelMemory();
+    const kernel = await openKernel(await compileKernel(), memory, 0);
+    kernel.setScratch(scratchAddress(0));
+    const read = plateAlbedo(kernel, new SceneMemory(memory), shot, plate, [48, 50], 3);
+    if (typeof read === "string") return 0;
+    return (Math.PI * dark) / read.colour[0];
+  }
+  const wide =
+    (role: Role, change: Partial<Flags> = {}) =>
+    (shot: Shot) => {
+      const vertices = at([-6e4, -6e4, 4], [6e4, -6e4, 4], [6e4, 6e4, 4], [-6e4, 6e4, 4]);
+      const part = makePart("roof", "Roof", { kind: "polygon", vertices, holes: [] }, "plain", role);
+      shot.set.roof = { ...part, flags: { ...part.flags, ...change } };
+    };
+  const sky = (shot: Shot) => (shot.light.skyRadiance = [1, 1, 1]);
+  const sun = (shot: Shot) => {
+    shot.light.sun.on = true;
+    shot.light.sunIrradiance = [2, 2, 2];
+  };
+  const both =
+    (...list: ((shot: Shot) => unknown)[]) =>
+    (shot: Shot) =>
+      list.forEach((one) => one(shot));
+
+  test("an open sky of radiance 1 gives pi, an overhead sun its own; a solid roof stops both", async () => {
+    expect(await irradiance(sky)).toBeCloseTo(Math.PI, 1);
+    expect(await irradiance(sun)).toBeCloseTo(2, 1);
+    expect(await irradiance(both(sky, wide("solid")))).toBeLessThan(0.1);
+    expect(await irradiance(both(sun, wide("solid")))).toBeLessThan(0.1);
+  });
+
+  test("each flag by itself: what does not block lets the sky in, what does not shade the sun", async () => {
+    expect(await irradiance(both(sky, wide("bounce")))).toBeCloseTo(Math.PI, 1);
+    expect(await irradiance(both(sky, wide("solid", { blocks: false })))).toBeCloseTo(Math.PI, 1);
+    expect(await irradiance(both(sun, wide("solid", { blocks: false })))).toBeLessThan(0.1);
+    expect(await irradiance(both(sun, wide("solid", { shadow: false })))).toBeCloseTo(2, 1);
+    expect(await irradiance(both(sky, wide("solid", { shadow: false })))).toBeLessThan(0.1);
+  });
+
+  test("a ceiling that glows gives pi times its radiance, and one without bounce returns nothing", async () => {
+    const glow = (shot: Shot) => Object.assign(shot.materials.plain, { glow: 0.5, glowColour: [1, 1, 1] });
+    const roofOnly = (shot: Shot) => {
+      shot.materials.dark = { ...shot.materials.plain, id: "dark", glow: 0 };
+      shot.set.floor.material = "dark";
+    };
+    expect(await irradiance(both(wide("solid"), glow, roofOnly))).toBeCloseTo(0.5 * Math.PI, 1);
+    expect(await irradiance(both(wide("solid", { bounce: false }), glow, roofOnly))).toBeLessThan(0.07);
   });
 });

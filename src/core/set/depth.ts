@@ -1,10 +1,12 @@
-import type { Vec3 } from "../math/vec3.ts";
+import type { Vec2, Vec3 } from "../math/vec3.ts";
 import { add, scale, sub } from "../math/vec3.ts";
+import type { Camera, Frame } from "../optics/camera.ts";
+import { pixelDirection, projectPoint } from "../optics/camera.ts";
 import { rayMeets } from "./face.ts";
 import { facesOf } from "./faces.ts";
 import type { Part, SetRecord } from "./parts/index.ts";
 import { kindOf } from "./parts/index.ts";
-import { pickAlong } from "./pick.ts";
+import { pickAlong, pickFace } from "./pick.ts";
 
 /** Where parts stand: over or in what is below them, and whether the camera is where it can be. */
 
@@ -97,23 +99,29 @@ export function cameraFindings(set: SetRecord, eye: Vec3): { part: string; messa
   return found;
 }
 
-/** Share of the plate's pixels in which each face of a part is seen, by samples over the frame. */
-export function coverage(
-  set: SetRecord,
-  frame: { width: number; height: number },
-  ray: (pixel: [number, number]) => { from: Vec3; direction: Vec3 },
-  cells = 96,
-): Map<string, number> {
-  const step = Math.max(frame.width, frame.height) / cells;
-  const counts = new Map<string, number>();
-  for (let y = step / 2; y < frame.height; y += step) {
-    for (let x = step / 2; x < frame.width; x += step) {
-      const { from, direction } = ray([x, y]);
-      const picked = pickAlong(set, from, direction, (part) => part.flags.seen);
-      if (!picked) continue;
-      const key = `${picked.part.id} ${picked.face.id}`;
-      counts.set(key, (counts.get(key) ?? 0) + step * step);
-    }
+/** Pixels of the plate in which a face is seen, and not behind another, by samples over the part of the frame that it takes. */
+export function pixelsOf(set: SetRecord, at: { part: string; face: string }, camera: Camera, frame: Frame): number {
+  const face = facesOf(set, at.part).find(({ id }) => id === at.face);
+  if (!face) return 0;
+  const corners = face.rings[0].map((p) => projectPoint(camera, p));
+  // A corner behind the camera: the face may be anywhere.
+  const whole = corners.some((p) => p === null);
+  const span = (k: 0 | 1, side: number): [number, number] =>
+    whole
+      ? [0, side]
+      : [Math.max(0, Math.min(...corners.map((p) => p![k]))), Math.min(side, Math.max(...corners.map((p) => p![k])))];
+  const [[x0, x1], [y0, y1]] = [span(0, frame.width), span(1, frame.height)];
+  if (x1 <= x0 || y1 <= y0) return 0;
+  const [dx, dy] = [(x1 - x0) / SAMPLES, (y1 - y0) / SAMPLES];
+  let seen = 0;
+  for (let i = 0; i < SAMPLES * SAMPLES; i++) {
+    const pixel: Vec2 = [x0 + ((i % SAMPLES) + 0.5) * dx, y0 + (Math.floor(i / SAMPLES) + 0.5) * dy];
+    const direction = pixelDirection(camera, pixel);
+    if (rayMeets(face, camera.position, direction) === null) continue;
+    if (pickFace(set, camera, pixel)?.face === face) seen++;
   }
-  return counts;
+  return seen * dx * dy;
 }
+
+/** Samples along each side of what a face takes of the frame. */
+const SAMPLES = 32;

@@ -34,6 +34,25 @@ export function ringPlane(ring: readonly Vec3[]): Plane {
 
 export const facePlane = (face: Face): Plane => ringPlane(face.rings[0]);
 
+/** What pointing asks of a face at every move of the pointer. */
+interface Outline {
+  plane: Plane;
+  axes: [Vec3, Vec3];
+  rings: Vec2[][];
+}
+const outlines = new WeakMap<Face, Outline>();
+
+function outlineOf(face: Face): Outline {
+  let known = outlines.get(face);
+  if (!known) {
+    const plane = facePlane(face);
+    const axes = planeAxes(plane.normal);
+    known = { plane, axes, rings: face.rings.map((ring) => inPlane(ring, axes)) };
+    outlines.set(face, known);
+  }
+  return known;
+}
+
 /** Area of a face without its holes, square metres. */
 export function faceArea(face: Face): number {
   const normal = faceNormal(face);
@@ -76,10 +95,9 @@ export function insidePolygon([x, y]: Vec2, ring: readonly Vec2[]): boolean {
 
 /** True if a point of the face's plane lies on the face, and in none of its holes. */
 export function onFace(face: Face, point: Vec3): boolean {
-  const axes = planeAxes(faceNormal(face));
-  const [at] = inPlane([point], axes);
-  const [outer, ...holes] = face.rings.map((ring) => inPlane(ring, axes));
-  return insidePolygon(at, outer) && !holes.some((hole) => insidePolygon(at, hole));
+  const { axes, rings } = outlineOf(face);
+  const at: Vec2 = [dot(point, axes[0]), dot(point, axes[1])];
+  return insidePolygon(at, rings[0]) && !rings.some((hole, i) => i > 0 && insidePolygon(at, hole));
 }
 
 /** Corners of triangles by number, over all rings one after another. */
@@ -101,7 +119,7 @@ export function triangulate(face: Face): number[] {
 
 /** Distance along a ray at which it meets a face, or null. The direction may have any length. */
 export function rayMeets(face: Face, from: Vec3, direction: Vec3): number | null {
-  const { normal, offset } = facePlane(face);
+  const { normal, offset } = outlineOf(face).plane;
   const along = dot(normal, direction);
   if (Math.abs(along) < 1e-12) return null;
   const t = (offset - dot(normal, from)) / along;

@@ -1,11 +1,13 @@
 import { describe, expect, test } from "@jest/globals";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import { cross, sub } from "#core/math/vec3";
+import type { Camera } from "#core/optics/camera";
+import { noDistortion } from "#core/optics/distortion";
 import { faceArea, faceWarp, crossesItself, onFace, rayMeets, triangulate, volume } from "./face.ts";
 import { facesOf } from "./faces.ts";
 import { bareFacesOf } from "./bare.ts";
 import { MATERIAL_PRESETS, fromPreset } from "./materials.ts";
-import { cameraFindings, coverage, slideToStand, standingOf } from "./depth.ts";
+import { cameraFindings, pixelsOf, slideToStand, standingOf } from "./depth.ts";
 import { measurePart } from "./measure.ts";
 import type { Drawn } from "./parts/kind.ts";
 import type { PartName, SetRecord } from "./parts/index.ts";
@@ -365,11 +367,25 @@ describe("standing and the camera's place", () => {
     expect(cameraFindings({ box: block(0, 3) }, eye)).toEqual([]);
   });
 
-  test("pixels in which faces are seen add up to what the set covers", () => {
-    const down = (pixel: Vec2) => ({ from: [pixel[0] / 10, pixel[1] / 10, 5] as Vec3, direction: [0, 0, -1] as Vec3 });
-    const counts = coverage({ floor, box: block(0) }, { width: 100, height: 100 }, down, 100);
-    expect(counts.get("box lid")).toBeCloseTo(100, 9);
-    expect(counts.get("floor face")).toBeCloseTo(10_000 - 100, 9);
-    expect(counts.get("box side-1")).toBeUndefined();
+  test("the pixels of a face are its area over the distance squared, less what stands before it", () => {
+    // Straight down from 10 m: a metre is 100 pixels on the floor.
+    const down: Camera = {
+      focalPx: 1000,
+      principal: [500, 500],
+      distortion: noDistortion(),
+      rotation: [
+        [1, 0, 0],
+        [0, -1, 0],
+        [0, 0, -1],
+      ],
+      position: [5, 5, 10],
+    };
+    const seen = { width: 1000, height: 1000 };
+    const set: SetRecord = { floor, box: block(0, 2) };
+    // The lid lies 8 m away: 125 pixels a metre, and hides as much of the floor.
+    const lid = pixelsOf(set, { part: "box", face: "lid" }, down, seen);
+    expect(lid / 125 ** 2).toBeCloseTo(1, 1);
+    expect(pixelsOf(set, { part: "floor", face: "face" }, down, seen) / (1e6 - lid)).toBeCloseTo(1, 1);
+    expect(pixelsOf(set, { part: "box", face: "base" }, down, seen)).toBe(0);
   });
 });

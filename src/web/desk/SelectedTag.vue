@@ -3,10 +3,8 @@ import { computed } from "vue";
 import type { Vec2 } from "#core/math/vec3";
 import { facesOf } from "#core/set/faces";
 import type { Part } from "#core/set/parts/index";
-import { kindOf } from "#core/set/parts/index";
 import type { Shot } from "#core/shot/schema";
-import LengthField from "../parts/LengthField.vue";
-import NumberField from "../parts/NumberField.vue";
+import PartFields from "../parts/PartFields.vue";
 import { useDesk } from "../stores/desk.ts";
 import { useShot } from "../stores/shot.ts";
 import { deletion } from "./deletion.ts";
@@ -20,7 +18,6 @@ const store = useShot();
 const part = computed<Part | null>(() =>
   desk.step === "set" && desk.selected ? (props.shot.set[desk.selected] ?? null) : null,
 );
-const fields = computed(() => (part.value ? kindOf(part.value).fields(part.value, props.shot.set).slice(0, 3) : []));
 
 /** Beside the right end of what is selected, held within the window. */
 const place = computed(() => {
@@ -41,14 +38,6 @@ const place = computed(() => {
   };
 });
 const WIDTH = 216;
-
-function put(key: string, value: number): void {
-  const id = part.value!.id;
-  const field = fields.value.find((f) => f.key === key)!;
-  const exact = field.unit === "count" ? Math.round(value) : value;
-  if (exact < field.least) return;
-  void store.commit(`Type ${field.label}`, (d) => field.put(d.set[id] as Part, exact));
-}
 
 async function remove(): Promise<void> {
   const gone = deletion(props.shot, part.value!.id);
@@ -72,23 +61,7 @@ async function remove(): Promise<void> {
       </button>
       <button class="plain" aria-label="Delete" title="Delete" @click="remove"><i class="pi pi-trash" /></button>
     </div>
-    <label v-for="f in fields" :key="f.key">
-      <span class="quiet">{{ f.label }}</span>
-      <LengthField
-        v-if="f.unit === 'length'"
-        :model-value="f.value"
-        :unit="shot.unit"
-        :label="`${part.name}, ${f.label}`"
-        @update:model-value="(m) => put(f.key, m)"
-      />
-      <NumberField
-        v-else
-        :model-value="f.value"
-        :label="`${part.name}, ${f.label}`"
-        :digits="f.unit === 'count' ? 0 : 1"
-        @update:model-value="(m) => put(f.key, m)"
-      />
-    </label>
+    <PartFields :shot="shot" :part="part" :most="3" named />
   </div>
 </template>
 

@@ -8,7 +8,7 @@ import { faceArea } from "#core/set/face";
 import { facesOf } from "#core/set/faces";
 import type { Camera } from "#core/optics/camera";
 import { shotFrame } from "#core/plate/schema";
-import { cameraFindings, coverage, slideToStand, standingOf } from "#core/set/depth";
+import { cameraFindings, pixelsOf, slideToStand, standingOf } from "#core/set/depth";
 import type { Part } from "#core/set/parts/index";
 import { PARTS, PART_NAMES, kindOf } from "#core/set/parts/index";
 import { cutAround } from "#core/set/shell/cut";
@@ -18,13 +18,13 @@ import { moveFace } from "#core/set/shell/move";
 import { asShell, turnsIntoShell, withBody } from "#core/set/shell/turn";
 import { danglingFindings, referencesTo, removePart } from "#core/shot/references";
 import type { Shot } from "#core/shot/schema";
-import { groundPlane, pixelDirection } from "#core/optics/camera";
+import { groundPlane } from "#core/optics/camera";
 import { formatArea, formatLength } from "#core/units/length";
 import { deletion } from "../../desk/deletion.ts";
 import { freshId } from "../../desk/ids.ts";
 import { TOOLS } from "../../desk/toolTable.ts";
+import PartFields from "../../parts/PartFields.vue";
 import LengthField from "../../parts/LengthField.vue";
-import NumberField from "../../parts/NumberField.vue";
 import ToolButton from "../../parts/ToolButton.vue";
 import type { Tool } from "../../stores/desk.ts";
 import { OUTSIDE_VIEWS, OVERLAYS, useDesk } from "../../stores/desk.ts";
@@ -38,7 +38,6 @@ const notices = useNotices();
 
 const parts = computed(() => Object.values(props.shot.set));
 const chosen = computed<Part | null>(() => (desk.selected ? (props.shot.set[desk.selected] ?? null) : null));
-const fields = computed(() => (chosen.value ? kindOf(chosen.value).fields(chosen.value, props.shot.set) : []));
 const faces = computed(() => (chosen.value ? facesOf(props.shot.set, chosen.value.id) : []));
 const findings = computed(() => {
   const eye = props.camera?.position;
@@ -52,12 +51,8 @@ const standing = computed(() => (chosen.value ? standingOf(props.shot.set, chose
 /** Pixels of the plate in which the chosen face is seen. */
 const seenPixels = computed(() => {
   if (!chosen.value || !desk.face || !props.camera) return null;
-  const camera = props.camera;
-  const counts = coverage(props.shot.set, shotFrame(props.shot), (pixel) => ({
-    from: camera.position,
-    direction: pixelDirection(camera, pixel),
-  }));
-  return counts.get(`${chosen.value.id} ${desk.face}`) ?? 0;
+  const at = { part: chosen.value.id, face: desk.face };
+  return pixelsOf(props.shot.set, at, props.camera, shotFrame(props.shot));
 });
 
 function stand(): void {
@@ -104,14 +99,6 @@ async function remove(id: string): Promise<void> {
   desk.selected = null;
   desk.face = null;
   if (gone) await store.commit(gone.name, gone.change);
-}
-
-function put(key: string, value: number): void {
-  const field = fields.value.find((f) => f.key === key)!;
-  const { id } = chosen.value!;
-  const exact = field.unit === "count" ? Math.round(value) : value;
-  if (exact < field.least) return;
-  void store.commit(`Type ${field.label}`, (d) => field.put(d.set[id] as Part, exact));
 }
 
 /** Puts a changed body in place of the chosen part; a sentence where there is none. */
@@ -315,23 +302,7 @@ function mirror(axis: 0 | 1): void {
     </h3>
     <div v-if="findings.has(chosen.id)" class="finding warning">{{ findings.get(chosen.id) }}</div>
     <div class="row tight">
-      <template v-for="f in fields" :key="f.key">
-        <span class="quiet">{{ f.label }}</span>
-        <LengthField
-          v-if="f.unit === 'length'"
-          :model-value="f.value"
-          :unit="shot.unit"
-          :label="f.label"
-          @update:model-value="(m) => put(f.key, m)"
-        />
-        <NumberField
-          v-else
-          :model-value="f.value"
-          :label="f.label"
-          :digits="f.unit === 'count' ? 0 : 1"
-          @update:model-value="(m) => put(f.key, m)"
-        />
-      </template>
+      <PartFields :shot="shot" :part="chosen" />
       <label v-if="chosen.kind === 'opening'" class="row"
         ><input
           type="checkbox"
@@ -389,7 +360,7 @@ function mirror(axis: 0 | 1): void {
       />
       <template v-if="desk.face">
         <span class="quiet">{{
-          seenPixels === null ? "" : seenPixels > 0 ? `seen in ${Math.round(seenPixels / 100) * 100} px` : "hidden"
+          seenPixels === null ? "" : seenPixels > 0 ? `seen in ${Number(seenPixels.toPrecision(2))} px` : "hidden"
         }}</span>
         <span class="quiet">pull by</span>
         <LengthField
