@@ -5,9 +5,12 @@ import type { Vec2, Vec3 } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 import { projectPoint } from "#core/optics/camera";
 import { facesOf } from "#core/set/faces";
-import { measurePart } from "#core/set/measure";
+import { measurePart } from "#core/set/sizes";
+import { readingOf } from "#core/set/measures";
 import { kindOf } from "#core/set/parts/index";
+import { rowWays } from "#core/set/parts/row";
 import { faults, openEdges } from "#core/set/shell/topology";
+import { placeGlb } from "../src/testing/glb.ts";
 import * as loft from "../src/demo/netloft.ts";
 import * as quay from "../src/demo/quay.ts";
 import * as slip from "../src/demo/slipway.ts";
@@ -139,7 +142,7 @@ test("net loft: a room closed behind the camera, a window, a bench with legs, a 
   ]);
   await expect.poll(async () => Object.keys((await shot()).set)).toContain("block-2");
   await page.getByTestId("drawer-measure").click();
-  await expect(page.getByTestId("sizes")).toContainText("Volume");
+  await expect(page.getByTestId("sizes")).toContainText(/volume0\.09\d m³ ± /);
   const set = (await shot()).set;
   measurePart(set, set["block-2"]).extent.forEach((x, k) => near(x, chest[k]));
   // Its tag stands beside it on the plate: a number typed there is the chest's.
@@ -162,14 +165,27 @@ test("net loft: a room closed behind the camera, a window, a bench with legs, a 
   await expect.poll(async () => Object.keys((await shot()).set)).toContain("row-1");
   const row = (await shot()).set["row-1"];
   if (row.kind !== "row") throw new Error("kind");
-  near(row.copies[0].offset[0], 0.6);
-  near(row.copies[1].offset[0], 1.35);
+  near(rowWays(row)[0][0], 0.6);
+  near(rowWays(row)[1][0], 1.35);
   expect(facesOf((await shot()).set, "row-1").length).toBe(2 * facesOf((await shot()).set, "post-1").length);
+  expect(row.copies.every(({ foot }) => foot.pixel !== null)).toBe(true);
+  // The chest ends the row; its step is told with what the clicks leave open.
+  await page.getByLabel("end piece").click();
+  await page.getByRole("option", { name: "Block 2" }).click();
+  await expect
+    .poll(async () => facesOf((await shot()).set, "row-1").filter((f) => f.id.startsWith("2.")).length)
+    .toBe(6);
+  await page.getByTestId("drawer-measure").click();
+  await expect(page.getByTestId("sizes")).toContainText(/step0\.6\d+ m ± 0\.0\d+ m/);
+  await expect(page.getByTestId("tally")).toContainText("of them3");
+  await page.getByTestId("drawer-build").click();
 
   // Every step is one edit, and back is back to the byte.
   const before = JSON.stringify((await shot()).set);
   await page.keyboard.press("Control+z");
+  await page.keyboard.press("Control+z");
   await expect.poll(async () => Object.keys((await shot()).set)).not.toContain("row-1");
+  await page.keyboard.press("Control+Shift+z");
   await page.keyboard.press("Control+Shift+z");
   await expect.poll(async () => JSON.stringify((await shot()).set)).toBe(before);
 });
@@ -275,4 +291,65 @@ test("quay: the ice house as a block, its lid cut and the ridge raised to a gabl
   await expect.poll(async () => (await source()).source).toMatch(/the plate at/);
   // Limewash: the albedo of its texture is 0.5, 0.46, 0.4.
   (await source()).colour.forEach((c, k) => expect(Math.abs(c - [0.5, 0.46, 0.4][k])).toBeLessThan(0.2));
+});
+
+test("a model of the place as set: materials and roles by mesh, drawn on and measured, there again after a reload", async ({
+  page,
+  request,
+}) => {
+  const demo = (await opened(request, await copyOfDemo(request, undefined, "netloft"))).shot;
+  const room = facesOf(demo.set, "room-1");
+  const glb = await placeGlb([
+    { name: "floor", colour: [0.25, 0.2, 0.15], faces: room.filter((f) => f.id === "floor") },
+    { name: "walls", colour: [0.6, 0.58, 0.5], faces: room.filter((f) => f.id !== "floor") },
+  ]);
+  const id = await copyOfDemo(request, (copy) => void (copy.set = {}), "netloft");
+  const desk = new Desk(page);
+  await page.goto(`/shots/${id}/set`);
+  await expect(page.getByTestId("tool-part-room")).toBeVisible();
+  const shot = async () => (await opened(request, id)).shot;
+  await page.getByTestId("place-file").setInputFiles({ name: "loft.glb", mimeType: "", buffer: Buffer.from(glb) });
+  await expect.poll(async () => (await shot()).set["model-1"]?.kind).toBe("model");
+  const part = async () => (await shot()).set["model-1"];
+  const materials = (await shot()).materials;
+  expect(materials[(await part()).faceMaterials["2"]]).toMatchObject({
+    name: "walls",
+    albedo: { colour: [expect.closeTo(0.6, 6), expect.closeTo(0.58, 6), expect.closeTo(0.5, 6)] },
+  });
+
+  await page.getByTestId("drawer-surfaces").click();
+  await page.getByTestId("mesh").click();
+  await page.getByRole("option", { name: "walls" }).click();
+  await page.getByTestId("role-blocker").click();
+  await expect.poll(async () => (await part()).faceFlags["2"]?.catches).toBe(false);
+  expect((await part()).flags.catches).toBe(true);
+
+  // Along the gable's foot, from the model's own corner to its other one.
+  await page.reload();
+  await page.getByTestId("drawer-measure").click();
+  const { camera } = (await shot()).solved!;
+  const { width, depth } = loft.room;
+  await desk.tool("measure-length");
+  for (const corner of [
+    [0, depth, 0],
+    [width, depth, 0],
+  ] as Vec3[])
+    await desk.click(projectPoint(camera, corner)!, 2);
+  await expect.poll(async () => Object.keys((await shot()).measures)).toEqual(["measure-1"]);
+  const { points } = (await shot()).measures["measure-1"];
+  near(
+    readingOf(
+      "length",
+      points.map((p) => p.world),
+    ).value,
+    width,
+  );
+  await expect(page.getByTestId("measure-1")).toContainText("±");
+  // A light-hearted file is refused with a sentence, and nothing is lost.
+  await page.getByTestId("drawer-build").click();
+  await page
+    .getByTestId("place-file")
+    .setInputFiles({ name: "notes.glb", mimeType: "", buffer: Buffer.from("no model at all, only words") });
+  await expect(page.getByText("This is not a binary glTF file")).toBeVisible();
+  expect(Object.keys((await shot()).set)).toEqual(["model-1"]);
 });

@@ -8,6 +8,7 @@ import { importGlb } from "#core/exchange/gltf";
 import { sizeAt } from "#core/image/resize";
 import type { Model } from "#core/props/model";
 import type { PassGroup, RenderChoice } from "#core/render/schema";
+import { modelsOf } from "#core/shot/assets";
 import type { Shot } from "#core/shot/schema";
 import { PASS_GROUPS } from "#core/render/schema";
 import { parseShot } from "#core/shot/schema";
@@ -69,7 +70,7 @@ export async function loadShot(file: string, folder: string): Promise<LoadedShot
     throw new UsageError(`${file} is not JSON: ${(error as Error).message}`);
   }
   const shot = parseShot(document);
-  const modelHashes = Object.values(shot.props).flatMap((p) => (p.source.kind === "model" ? [p.source.asset] : []));
+  const modelHashes = modelsOf(shot);
   const assets = await findAssets(folder, new Set([shot.plates.main.asset, shot.plates.main.codes, ...modelHashes]));
   const kept = assets.get(shot.plates.main.codes);
   let codes = kept && (await unpackCodes(kept, shot.plates.main));
@@ -85,7 +86,7 @@ export async function loadShot(file: string, folder: string): Promise<LoadedShot
       `The plate (${shot.plates.main.fileName}, SHA-256 ${shot.plates.main.asset}) is not in ${folder}.`,
     );
   const models = new Map<string, Model>();
-  for (const hash of new Set(modelHashes)) {
+  for (const hash of modelHashes) {
     const bytes = assets.get(hash);
     if (!bytes) throw new UsageError(`A model (SHA-256 ${hash}) is not in ${folder}.`);
     models.set(hash, (await importGlb(bytes, decodeTexture)).model);

@@ -17,7 +17,7 @@ import { plainProp } from "#core/props/schema";
 import { newMaterial } from "#core/set/materials";
 import { kindOf } from "#core/set/parts/index";
 import { makePart } from "#core/set/parts/make";
-import { evenCopies } from "#core/set/parts/row";
+import { evenRow } from "#core/set/parts/row";
 import { cutFace } from "#core/set/shell/cut";
 import type { Body } from "#core/set/shell/make";
 import { bodyOf } from "#core/set/shell/make";
@@ -187,13 +187,7 @@ export function netloftShot(plate: PlateInfo, assets: { kettle: string; float: s
     [room.width - 0.01, 0.26, room.eaves + 0.13],
     "beams",
   );
-  shot.set["row-1"] = makePart(
-    "row-1",
-    "Tie beams",
-    { kind: "row", of: "block-4", copies: evenCopies([0, 1, 0], 6) },
-    "beams",
-    "catcher",
-  );
+  shot.set["row-1"] = makePart("row-1", "Tie beams", evenRow("block-4", [0, 1, 0], 6), "beams", "catcher");
   loft.lamps.forEach((lamp, i) => {
     const id = `lamp-${i + 1}`;
     const azimuthDeg = toDegrees(Math.atan2(lamp.facing[0], lamp.facing[1]));

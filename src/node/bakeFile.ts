@@ -4,16 +4,18 @@ import * as watlas from "watlas";
 import { linearToCode } from "#core/colour/srgb";
 import { colourChannels, writeExr } from "#core/image/exr";
 import type { Model } from "#core/props/model";
+import { copyCount, placedCopy } from "#core/props/model";
 import { modelOf, placementOf } from "#core/props/placed";
 import { placePoint } from "#core/props/transform";
 import { cameraOf } from "#core/render/scene";
 import { shotFrame } from "#core/plate/schema";
 import type { Unwrapped } from "#core/set/bake";
 import { TEXEL, bakePlate } from "#core/set/bake";
+import { provideSetModels } from "#core/set/models";
 import type { SetMesh } from "#core/set/pieces";
 import { meshOf, partMesh } from "#core/set/pieces";
 import { allFaces } from "#core/set/faces";
-import type { Vec3 } from "#core/math/vec3";
+import { isSeen } from "#core/set/surface";
 import type { BakeChoice } from "#core/shot/api";
 import type { Shot } from "#core/shot/schema";
 import { plateOf } from "./renderShot.ts";
@@ -64,10 +66,13 @@ function propMesh(model: Model, shot: Shot, id: string): SetMesh {
   const positions: number[] = [];
   const indices: number[] = [];
   for (const mesh of model.meshes) {
-    const first = positions.length / 3;
-    for (let i = 0; i < mesh.positions.length; i += 3)
-      positions.push(...placePoint(placement, [...mesh.positions.subarray(i, i + 3)] as unknown as Vec3));
-    for (const i of mesh.indices) indices.push(first + i);
+    for (let copy = 0; copy < copyCount(mesh); copy++) {
+      const first = positions.length / 3;
+      const own = placedCopy(mesh, copy);
+      for (let i = 0; i < own.length; i += 3)
+        positions.push(...placePoint(placement, [own[i], own[i + 1], own[i + 2]]));
+      for (const i of mesh.indices) indices.push(first + i);
+    }
   }
   return { positions: new Float32Array(positions), indices: new Uint32Array(indices) };
 }
@@ -81,6 +86,7 @@ export async function bakeFile(
 ): Promise<Uint8Array> {
   const camera = cameraOf(shot);
   if (!camera) throw new BakeError("Solve the camera first: the plate is projected through it.");
+  provideSetModels(shot, models);
   const part = shot.set[choice.of];
   const prop = shot.props[choice.of];
   const model = prop && modelOf(prop, models);
@@ -88,7 +94,7 @@ export async function bakeFile(
   const mesh = part ? partMesh(shot.set, choice.of) : propMesh(model!, shot, choice.of);
   if (mesh.indices.length === 0) throw new BakeError("It has no faces: what it stands on is gone.");
   const plate = plateOf(shot, codes);
-  const shown = [...allFaces(shot.set)].filter(({ part: p }) => p.flags.seen || p.id === choice.of);
+  const shown = [...allFaces(shot.set)].filter(({ part: p, face }) => isSeen(p, face.id) || p.id === choice.of);
   const before = meshOf(shown.map(({ face }) => face));
   const unwrapped = await unwrap(mesh, choice.size);
   const albedo = part ? shot.materials[part.material]?.albedo.colour : undefined;

@@ -9,6 +9,8 @@ import type { AnyShape } from "#core/set/parts/make";
 import { makePart } from "#core/set/parts/make";
 import type { Flags, Role } from "#core/set/roles";
 import { ROLES } from "#core/set/roles";
+import { provideSetModel } from "#core/set/models";
+import { primitiveModel } from "#core/props/primitives";
 import { placedVertex, typedVertex } from "#core/set/vertex";
 import type { Vec3 } from "#core/math/vec3";
 import type { Shot } from "#core/shot/schema";
@@ -22,6 +24,9 @@ import { plateOf, renderShot } from "./renderShot.ts";
 
 const at = (...list: [number, number, number?][]) => list.map(([x, y, z = 0]) => typedVertex([x, y, z]));
 const FLOOR = at([-6, -1], [6, -1], [6, 12], [-6, 12]);
+/** A model that is loaded: a crate of a metre. */
+const CRATE = "c".repeat(64);
+provideSetModel(CRATE, primitiveModel("box", [0.4, 0.3, 0.2], 0.5, 0));
 const SHAPES: Record<string, AnyShape> = {
   polygon: { kind: "polygon", vertices: FLOOR, holes: [at([1, 3], [1, 4], [2, 4], [2, 3])] },
   block: { kind: "block", base: at([-2, 4], [-1, 4], [-1, 5], [-2, 5]), height: 0.7, closed: true },
@@ -55,7 +60,14 @@ const SHAPES: Record<string, AnyShape> = {
     radius: 0.5,
     height: 1.5,
   },
-  row: { kind: "row", of: "post-catcher", copies: [{ offset: [0.6, 0.3, 0], turnDeg: 20 }] },
+  row: {
+    kind: "row",
+    of: "post-catcher",
+    first: typedVertex([0.5, 5, 0]),
+    normal: [0, 0, 1],
+    copies: [{ foot: typedVertex([1.1, 5.3, 0]), turnDeg: 20 }],
+    end: null,
+  },
   shell: {
     kind: "shell",
     vertices: {
@@ -72,6 +84,7 @@ const SHAPES: Record<string, AnyShape> = {
     },
     next: 5,
   },
+  model: { kind: "model", asset: CRATE, fileName: "crate.glb", origin: typedVertex([-3, 3, 0]), turnDeg: 30, scale: 1 },
 };
 
 function everything(): Shot {

@@ -18,6 +18,7 @@ import {
 } from "#core/shot/api";
 import type { ModelAsset, NewShot, PictureAsset } from "#core/shot/api";
 import { HashSchema } from "#core/schema/fields";
+import { setModelsOf } from "#core/shot/assets";
 import { newShot } from "#core/shot/schema";
 import { kernelBytes } from "#node/kernelFile";
 import { json } from "./body.ts";
@@ -185,10 +186,11 @@ export function createApp(services: Services, names: readonly string[] = []): Ex
     const choice = check(BakeSchema, request.body);
     const { shot } = await shots.open(request.params.id);
     const source = shot.props[choice.of]?.source;
-    const model = source?.kind === "model" ? assets.pathOf(source.asset) : null;
+    const needed = [...setModelsOf(shot), ...(source?.kind === "model" ? [source.asset] : [])];
+    const models = Object.fromEntries(needed.map((hash) => [hash, assets.pathOf(hash)]));
     const to = path.join(tmpdir(), `harbor-bake-${randomUUID()}`);
     try {
-      const ask = { shot, choice, model, to };
+      const ask = { shot, choice, models, to };
       await reader.read("bake", assets.pathOf(shot.plates.main.codes), shot.name, ask);
       const bytes = await readFile(to);
       response.type(choice.format === "png" ? "png" : "application/octet-stream").send(bytes);

@@ -39,7 +39,7 @@ export interface ReadTasks {
   picture: { ask: object; answer: { width: number; height: number } };
   /** The plate baked into a texture of a part or prop; the file is the plate's codes. */
   bake: {
-    ask: { shot: Shot; choice: BakeChoice; model: string | null; to: string };
+    ask: { shot: Shot; choice: BakeChoice; models: Record<string, string>; to: string };
     answer: WrittenFile;
   };
   /** A smaller JPEG of a picture, upright, within a box. */
@@ -117,13 +117,12 @@ const tasks: { [T in ReadTask]: (order: ReadOrder, ask: ReadTasks[T]["ask"]) => 
     });
     return { width: meta.width, height: meta.height };
   },
-  async bake({ path }, { shot, choice, model, to }) {
+  async bake({ path }, { shot, choice, models, to }) {
     const codes = await unpackCodes(new Uint8Array(await readFile(path)), shot.plates.main);
-    const models = new Map<string, Model>();
-    const source = shot.props[choice.of]?.source;
-    if (model && source?.kind === "model")
-      models.set(source.asset, (await importGlb(new Uint8Array(await readFile(model)), decodeTexture)).model);
-    return written(to, await bakeFile(shot, codes, models, choice));
+    const loaded = new Map<string, Model>();
+    for (const [hash, file] of Object.entries(models))
+      loaded.set(hash, (await importGlb(new Uint8Array(await readFile(file)), decodeTexture)).model);
+    return written(to, await bakeFile(shot, codes, loaded, choice));
   },
   async small({ path }, { to, width, height }) {
     return written(to, await smallJpeg(await readFile(path), width, height));

@@ -1,3 +1,7 @@
+import { Document, NodeIO } from "@gltf-transform/core";
+import type { Face } from "#core/set/face";
+import { meshOf } from "#core/set/pieces";
+
 /** Small binary glTF files made to measure: good ones, and ones that ask for more than they look. */
 export interface GlbChoice {
   /** Triangles of the one mesh. */
@@ -69,4 +73,27 @@ export function packGlb(json: unknown, binary: Uint8Array): Uint8Array {
   view.setUint32(at + 4, 0x004e4942, true);
   file.set(binary, at + 8);
   return file;
+}
+
+/** A model of a place: a mesh for each named list of faces, of an even colour, as another program would write it. */
+export async function placeGlb(
+  meshes: { name: string; colour: [number, number, number]; faces: readonly Face[] }[],
+): Promise<Uint8Array> {
+  const document = new Document();
+  const buffer = document.createBuffer();
+  const scene = document.createScene();
+  for (const { name, colour, faces } of meshes) {
+    const { positions, indices } = meshOf(faces);
+    // Y up: (x, y, z) of the world is (x, z, -y) there.
+    const turned = new Float32Array(positions.length);
+    for (let i = 0; i < positions.length; i += 3)
+      turned.set([positions[i], positions[i + 2], -positions[i + 1]], i);
+    const primitive = document
+      .createPrimitive()
+      .setAttribute("POSITION", document.createAccessor().setType("VEC3").setArray(turned).setBuffer(buffer))
+      .setIndices(document.createAccessor().setType("SCALAR").setArray(indices).setBuffer(buffer))
+      .setMaterial(document.createMaterial(name).setBaseColorFactor([...colour, 1]));
+    scene.addChild(document.createNode(name).setMesh(document.createMesh(name).addPrimitive(primitive)));
+  }
+  return new NodeIO().writeBinary(document);
 }

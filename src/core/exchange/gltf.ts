@@ -130,14 +130,19 @@ export async function importGlb(bytes: Uint8Array, decode: ImageDecoder): Promis
   const scene = root.getDefaultScene() ?? root.listScenes()[0];
   let others = 0;
   const places = new Map<GltfMesh, number[][]>();
+  const names = new Map<GltfMesh, string>();
   for (const [node, matrix] of placedNodes(scene)) {
     const mesh = node.getMesh();
-    if (mesh) places.set(mesh, [...(places.get(mesh) ?? []), matrix]);
+    if (!mesh) continue;
+    places.set(mesh, [...(places.get(mesh) ?? []), matrix]);
+    if (!names.has(mesh)) names.set(mesh, node.getName() || mesh.getName());
   }
   for (const [source, matrices] of places) {
     for (const primitive of source.listPrimitives()) {
       const material = materialOf(primitive.getMaterial());
       const found = primitive.getMode() === 4 ? placedMeshes(primitive, matrices, material) : [];
+      const name = names.get(source);
+      if (name) for (const mesh of found) mesh.name = name;
       if (found.length === 0) others += matrices.length;
       meshes.push(...found);
     }

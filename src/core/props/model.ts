@@ -64,6 +64,8 @@ export interface Material {
 
 /** Triangles of one material. Positions and normals are three floats a vertex, uvs two. */
 export interface Mesh {
+  /** What the file calls it. */
+  name?: string;
   positions: Float32Array;
   normals: Float32Array;
   uvs: Float32Array | null;
@@ -78,6 +80,18 @@ export const COPY_FLOATS = 12;
 
 /** How often a mesh stands in its model. */
 export const copyCount = (mesh: Mesh): number => (mesh.copies ? mesh.copies.length / COPY_FLOATS : 1);
+
+/** Positions of a mesh where one of its copies stands, three numbers a vertex. */
+export function placedCopy({ positions, copies }: Mesh, copy: number): ArrayLike<number> {
+  if (!copies) return positions;
+  const m = copies.subarray(copy * COPY_FLOATS, (copy + 1) * COPY_FLOATS);
+  const placed = new Float64Array(positions.length);
+  for (let i = 0; i < positions.length; i += 3)
+    for (let k = 0; k < 3; k++)
+      placed[i + k] =
+        m[k * 4] * positions[i] + m[k * 4 + 1] * positions[i + 1] + m[k * 4 + 2] * positions[i + 2] + m[k * 4 + 3];
+  return placed;
+}
 
 /** A model in metres, Z up, resting as it came; every mesh in the model's own coordinates. */
 export interface Model {

@@ -1,5 +1,6 @@
 import type { Vec2, Vec3 } from "../math/vec3.ts";
-import { materialAt, pickFace } from "../set/pick.ts";
+import { pickFace } from "../set/pick.ts";
+import { materialAt } from "../set/surface.ts";
 import type { Seen } from "./scene.ts";
 import { traceSceneOf } from "../render/scene.ts";
 import type { Kernel } from "../trace/kernel.ts";
@@ -69,7 +70,7 @@ export function probeShot(kernel: Kernel, memory: SceneMemory, shot: Seen, plate
 function albedoAt({ set, materials, ground, solved }: Seen, pixel: Vec2): { colour: Vec3; spread: number } {
   const picked = solved && pickFace(set, solved.camera, pixel);
   return (
-    ((picked && materialAt({ materials }, picked)) ?? materials[ground])?.albedo ?? {
+    ((picked && materialAt({ set, materials }, picked.part, picked.face.id)) ?? materials[ground])?.albedo ?? {
       colour: [0.25, 0.25, 0.25],
       spread: 0.3,
     }

@@ -10,6 +10,7 @@ import { shotFrame } from "../plate/schema.ts";
 import type { Model } from "../props/model.ts";
 import { endOf, modelOf, placementOf } from "../props/placed.ts";
 import type { PropsPart } from "../props/schema.ts";
+import { provideSetModels } from "../set/models.ts";
 import { floorHeight, groundAlbedo, groundHeight, setPieces } from "../set/pieces.ts";
 import type { SetPart } from "../set/schema.ts";
 import type { Picture, TraceScene } from "../trace/scene.ts";
@@ -23,13 +24,15 @@ export type Seen = PlatePart & Pick<MatchPart, "solved"> & SetPart & PropsPart &
 export const cameraOf = (shot: Pick<MatchPart, "solved">): Camera | null => shot.solved?.camera ?? null;
 
 /**
- * The shot as the tracer sees it. Throws if it has no camera yet. Props whose files are not loaded are left out;
+ * The shot as the tracer sees it. Throws if it has no camera yet. What has its faces from a file that is not among the
+ * models is left out;
  * `withProps` false leaves out all.
  */
 export function traceSceneOf(shot: Seen, plate: Picture, models: Map<string, Model>, withProps = true): TraceScene {
   const camera = cameraOf(shot);
   if (!camera) throw new Error("The shot has no camera yet. Mark edges until it is solved.");
   const { light } = shot;
+  provideSetModels(shot, models);
   const props = withProps
     ? Object.values(shot.props).flatMap((prop) => {
         const model = prop.hidden ? null : modelOf(prop, models);

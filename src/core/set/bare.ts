@@ -18,7 +18,7 @@ export function bareFacesOf(set: SetRecord, id: string): Face[] {
   asking.add(id);
   try {
     const faces = kind.faces(part, set);
-    if (!stands) own.set(part, faces);
+    if (!stands && kind.ready?.(part) !== false) own.set(part, faces);
     return faces;
   } finally {
     asking.delete(id);

@@ -1,8 +1,8 @@
 import type { Vec2, Vec3 } from "../math/vec3.ts";
 import { add, scale, sub } from "../math/vec3.ts";
-import type { Camera, Frame } from "../optics/camera.ts";
-import { pixelDirection, projectPoint } from "../optics/camera.ts";
-import { rayMeets } from "./face.ts";
+import type { Camera, Frame, Plane } from "../optics/camera.ts";
+import { groundPlane, pixelDirection, projectPoint } from "../optics/camera.ts";
+import { facePlane, rayMeets } from "./face.ts";
 import { facesOf } from "./faces.ts";
 import type { Part, SetRecord } from "./parts/index.ts";
 import { kindOf } from "./parts/index.ts";
@@ -30,8 +30,7 @@ const ABOVE = 1e-3;
  * stands, that lies flat itself, or that is held by another part.
  */
 export function standingOf(set: SetRecord, part: Part): Standing | null {
-  if (["polygon", "room", "opening", "ramp", "backdrop", "row"].includes(part.kind)) return null;
-  if (part.kind === "wall" && part.on) return null;
+  if (!kindOf(part).stands?.(part)) return null;
   const points = facesOf(set, part.id).flatMap((face) => face.rings[0]);
   if (points.length === 0) return null;
   const low = points.reduce((a, b) => (b[2] < a[2] ? b : a));
@@ -46,6 +45,19 @@ export function standingOf(set: SetRecord, part: Part): Standing | null {
   const height = below ? below.world[2] : 0;
   const gap = low[2] - height;
   return Math.abs(gap) < STANDS ? null : { gap, on: below?.part.name ?? "the ground", height };
+}
+
+/** How far below its lowest point what a part stands on may be, metres. */
+const NEAR = 0.05;
+
+/** The plane that a part's foot stands on: of the face right below it, else level. */
+export function footPlane(set: SetRecord, id: string): Plane {
+  const points = facesOf(set, id).flatMap((face) => face.rings[0]);
+  if (points.length === 0) return groundPlane();
+  const low = points.reduce((a, b) => (b[2] < a[2] ? b : a));
+  const [x, y] = [0, 1].map((k) => (Math.min(...points.map((p) => p[k])) + Math.max(...points.map((p) => p[k]))) / 2);
+  const below = pickAlong(set, [x, y, low[2] + NEAR], [0, 0, -1], (other) => other.id !== id);
+  return below && below.distance < 2 * NEAR ? facePlane(below.face) : groundPlane(low[2]);
 }
 
 const standsOn = (set: SetRecord, part: Part, id: string): boolean => {
@@ -83,14 +95,15 @@ function crossings(set: SetRecord, part: Part, from: Vec3): number {
 export function cameraFindings(set: SetRecord, eye: Vec3): { part: string; message: string }[] {
   const found: { part: string; message: string }[] = [];
   for (const part of Object.values(set)) {
-    if (part.muted || (part.kind !== "room" && part.kind !== "block")) continue;
+    const { camera } = kindOf(part);
+    if (part.muted || !camera) continue;
     const inside = crossings(set, part, eye) % 2 === 1;
-    if (part.kind === "room" && !inside)
+    if (camera === "inside" && !inside)
       found.push({
         part: part.id,
         message: `The camera stands outside ${part.name}. Pull its floor back behind the camera, in plan or by typing.`,
       });
-    if (part.kind === "block" && inside)
+    if (camera === "outside" && inside)
       found.push({
         part: part.id,
         message: `The camera stands inside ${part.name}, which hides everything. Move its base.`,

@@ -5,8 +5,8 @@ import { pixelDirection } from "../optics/camera.ts";
 import type { Face } from "./face.ts";
 import { rayMeets } from "./face.ts";
 import { allFaces } from "./faces.ts";
-import type { SetMaterial } from "./materials.ts";
 import type { Part, SetRecord } from "./parts/index.ts";
+import { isSeen } from "./surface.ts";
 
 export interface Picked {
   part: Part;
@@ -21,11 +21,11 @@ export function pickAlong(
   set: SetRecord,
   from: Vec3,
   direction: Vec3,
-  counts: (part: Part) => boolean = () => true,
+  counts: (part: Part, face: string) => boolean = () => true,
 ): Picked | null {
   let best: Picked | null = null;
   for (const { part, face } of allFaces(set)) {
-    if (!counts(part)) continue;
+    if (!counts(part, face.id)) continue;
     const distance = rayMeets(face, from, direction);
     if (distance === null || (best && distance >= best.distance)) continue;
     best = { part, face, distance, world: add(from, scale(direction, distance)) };
@@ -35,10 +35,4 @@ export function pickAlong(
 
 /** The face that the camera sees at a plate pixel; null for none. */
 export const pickFace = (set: SetRecord, camera: Camera, pixel: Vec2): Picked | null =>
-  pickAlong(set, camera.position, pixelDirection(camera, pixel), (part) => part.flags.seen);
-
-/** What a face that was met is made of; undefined where that material is gone. */
-export const materialAt = (
-  { materials }: { materials: Record<string, SetMaterial> },
-  { part, face }: Pick<Picked, "part" | "face">,
-): SetMaterial | undefined => materials[part.faceMaterials[face.id] ?? part.material];
+  pickAlong(set, camera.position, pixelDirection(camera, pixel), isSeen);

@@ -1,11 +1,14 @@
 import type { Vec3 } from "../math/vec3.ts";
 import type { SetPiece } from "../trace/scene.ts";
 import type { Face } from "./face.ts";
-import { faceNormal, triangulate } from "./face.ts";
+import { faceArea, faceNormal, triangulate } from "./face.ts";
 import { allFaces, facesOf } from "./faces.ts";
 import type { SetMaterial } from "./materials.ts";
 import type { Part, SetRecord } from "./parts/index.ts";
+import { kindOf } from "./parts/index.ts";
+import type { Flags } from "./roles.ts";
 import type { SetPart } from "./schema.ts";
+import { flagsAt, materialAt } from "./surface.ts";
 
 /** The set as the tracer takes it. */
 
@@ -29,18 +32,31 @@ export function meshOf(faces: readonly Face[]): SetMesh {
 /** Triangles of a part. */
 export const partMesh = (set: SetRecord, id: string): SetMesh => meshOf(facesOf(set, id));
 
-/** Faces of a part by what they are made of; a copy in a row is made of what its member's face is. */
-export function facesByMaterial(
-  { set, materials }: Pick<SetPart, "set" | "materials">,
-  part: Part,
-): Map<SetMaterial, Face[]> {
-  const groups = new Map<SetMaterial, Face[]>();
-  for (const face of facesOf(set, part.id)) {
-    const material = materials[part.faceMaterials[face.id] ?? part.material];
+/** Faces of one part that are alike. */
+interface Alike {
+  material: SetMaterial;
+  flags: Flags;
+  faces: Face[];
+}
+
+/** Faces of a part by what they are made of and what they are for. */
+function alikeFaces(shot: Pick<SetPart, "set" | "materials">, part: Part): Alike[] {
+  const groups: Alike[] = [];
+  const byFlags = new Map<Flags, Map<SetMaterial, Alike>>();
+  for (const face of facesOf(shot.set, part.id)) {
+    const material = materialAt(shot, part, face.id);
     if (!material) continue;
-    const group = groups.get(material);
-    if (group) group.push(face);
-    else groups.set(material, [face]);
+    const flags = flagsAt(part, face.id);
+    let byMaterial = byFlags.get(flags);
+    if (!byMaterial) byFlags.set(flags, (byMaterial = new Map<SetMaterial, Alike>()));
+    const group = byMaterial.get(material);
+    if (group) {
+      group.faces.push(face);
+      continue;
+    }
+    const made = { material, flags, faces: [face] };
+    byMaterial.set(material, made);
+    groups.push(made);
   }
   return groups;
 }
@@ -48,9 +64,9 @@ export function facesByMaterial(
 export function setPieces(shot: SetPart): SetPiece[] {
   return Object.values(shot.set).flatMap((part) => {
     if (part.muted) return [];
-    return [...facesByMaterial(shot, part)].map(([material, faces]): SetPiece => ({
+    return alikeFaces(shot, part).map(({ material, flags, faces }): SetPiece => ({
       ...meshOf(faces),
-      flags: part.flags,
+      flags,
       albedo: material.albedo.colour,
       specular: material.gloss,
       roughness: material.roughness,
@@ -61,21 +77,27 @@ export function setPieces(shot: SetPart): SetPiece[] {
   });
 }
 
-/** Heights of the level faces that look up, by part, in the order of the set. */
-const levelFaces = (set: SetRecord): number[] =>
+/** Level faces that one can stand on, in the order of the set. */
+const levelFaces = (set: SetRecord): { part: string; height: number; area: number }[] =>
   [...allFaces(set)].flatMap(({ part, face }) => {
-    const level = (part.kind === "polygon" || part.kind === "room") && Math.abs(faceNormal(face)[2]) > 0.999;
-    return level && face.id !== "ceiling" ? [meanHeight(face.rings[0])] : [];
+    const level = kindOf(part).floors?.(face.id) && Math.abs(faceNormal(face)[2]) > 0.999;
+    return level ? [{ part: part.id, height: meanHeight(face.rings[0]), area: faceArea(face) }] : [];
   });
 
 const meanHeight = (ring: readonly Vec3[]): number => ring.reduce((sum, p) => sum + p[2], 0) / ring.length;
 
-/** Height of the ground: of the first level polygon or floor, 0 without any. */
-export const groundHeight = ({ set }: Pick<SetPart, "set">): number => levelFaces(set)[0] ?? 0;
+/** Height of the ground: of the widest level face of the first part that has any, 0 without. */
+export function groundHeight({ set }: Pick<SetPart, "set">): number {
+  const [first, ...others] = levelFaces(set);
+  if (!first) return 0;
+  return others.reduce((wide, face) => (face.part === first.part && face.area > wide.area ? face : wide), first).height;
+}
 
 /** Height of the endless ground beyond the set, below all of it that is level. */
-export const floorHeight = ({ set }: Pick<SetPart, "set">): number =>
-  Math.min(...levelFaces(set), Infinity) === Infinity ? 0 : Math.min(...levelFaces(set));
+export function floorHeight({ set }: Pick<SetPart, "set">): number {
+  const least = levelFaces(set).reduce((low, { height }) => Math.min(low, height), Infinity);
+  return least === Infinity ? 0 : least;
+}
 
 /** Reflectance of the endless ground. */
 export const groundAlbedo = ({ materials, ground }: Pick<SetPart, "materials" | "ground">): Vec3 =>

@@ -1,7 +1,7 @@
 import * as v from "valibot";
 import { Id, byId } from "../schema/fields.ts";
 import { SetMaterialSchema, newMaterial } from "./materials.ts";
-import { MeasureSchema } from "./measure.ts";
+import { MeasureSchema } from "./measures.ts";
 import { PartSchema } from "./parts/index.ts";
 
 /** The set step's part of the document. */

@@ -8,7 +8,9 @@ import { facesOf } from "./faces.ts";
 import { bareFacesOf } from "./bare.ts";
 import { MATERIAL_PRESETS, fromPreset } from "./materials.ts";
 import { cameraFindings, pixelsOf, slideToStand, standingOf } from "./depth.ts";
-import { measurePart } from "./measure.ts";
+import { provideSetModel } from "./models.ts";
+import { primitiveModel } from "../props/primitives.ts";
+import { measurePart } from "./sizes.ts";
 import type { Drawn } from "./parts/kind.ts";
 import type { PartName, SetRecord } from "./parts/index.ts";
 import { PARTS, PART_NAMES, kindOf } from "./parts/index.ts";
@@ -50,6 +52,8 @@ function meshArea(mesh: { positions: Float32Array; indices: Uint32Array }): numb
 }
 
 /** One of every kind, on a set that has what it stands on. */
+/** A model that is loaded: a crate of a metre. */
+const CRATE = "c".repeat(64);
 const SHAPES: Record<PartName, AnyShape> = {
   polygon: { kind: "polygon", vertices: at(ELL), holes: [] },
   block: { kind: "block", base: at(ELL), height: 2, closed: true },
@@ -80,10 +84,13 @@ const SHAPES: Record<PartName, AnyShape> = {
   row: {
     kind: "row",
     of: "ground",
+    first: typedVertex([0, 0, 0]),
+    normal: [0, 0, 1],
     copies: [
-      { offset: [0, 0, 1], turnDeg: 0 },
-      { offset: [0, 0, 2.2], turnDeg: 90 },
+      { foot: typedVertex([0.3, 0, 1]), turnDeg: 0 },
+      { foot: typedVertex([0.6, 0, 2.2]), turnDeg: 90 },
     ],
+    end: null,
   },
   shell: {
     kind: "shell",
@@ -101,7 +108,16 @@ const SHAPES: Record<PartName, AnyShape> = {
     },
     next: 5,
   },
+  model: {
+    kind: "model",
+    asset: CRATE,
+    fileName: "crate.glb",
+    origin: typedVertex([3, 2, 0]),
+    turnDeg: 30,
+    scale: 0.5,
+  },
 };
+provideSetModel(CRATE, primitiveModel("box", [0.4, 0.3, 0.2], 0.5, 0));
 const setWith = (name: PartName): SetRecord => ({
   ground: part("ground", { kind: "polygon", vertices: at(ELL), holes: [] }),
   house: part("house", { kind: "room", floor: at(rectangle(4, 5)), height: 2.5 }),
@@ -253,7 +269,10 @@ describe("drawing", () => {
   test("a row takes the uneven steps of what was marked, and what cannot be is said", () => {
     const set: SetRecord = { post: part("post", SHAPES.post) };
     const shape = build("row", [drawn([0, 0, 0]), drawn([1, 0, 0]), drawn([2.1, 0.1, 0])], { set, selected: "post" });
-    expect(shape).toMatchObject({ of: "post", copies: [{ offset: [1, 0, 0] }, { offset: [2.1, 0.1, 0] }] });
+    expect(shape).toMatchObject({
+      of: "post",
+      copies: [{ foot: { world: [1, 0, 0] } }, { foot: { world: [2.1, 0.1, 0] } }],
+    });
     expect(build("row", [drawn([0, 0, 0]), drawn([1, 0, 0])])).toMatch(/Select the part/);
     expect(build("room", [drawn([0, 0, 0]), drawn([1, 0, 0]), drawn([2, 0, 0]), drawn([0, 0, 2])])).toMatch(/one line/);
     expect(build("opening", [drawn([0, 0, 0]), drawn([1, 0, 1])])).toMatch(/cut into a face/);

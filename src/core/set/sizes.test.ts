@@ -7,11 +7,12 @@ import type { Camera, Plane } from "#core/optics/camera";
 import { groundPlane, pixelOnLine, pixelOnPlane, projectPoint } from "#core/optics/camera";
 import { camera as truth, straightEdges } from "../../demo/netloft.ts";
 import { gaussian, seeded } from "../../testing/random.ts";
-import { CLICK_SIGMA, measurePart, metresPerPixel, plusMinus } from "./measure.ts";
+import { CLICK_SIGMA, plusMinus } from "./noise.ts";
 import type { SetRecord } from "./parts/index.ts";
 import { PARTS } from "./parts/index.ts";
 import type { Drawn } from "./parts/kind.ts";
 import { makePart } from "./parts/make.ts";
+import { measurePart } from "./sizes.ts";
 
 /** A set drawn with clicks of 1 px noise, through a camera solved from marks of 1 px noise, against the truth. */
 
@@ -65,21 +66,11 @@ test("the stated ± of a chest's sizes holds in nine of ten repeats and more, an
     const shape = PARTS.block.draw!.build([a, b, c, d], context);
     if (typeof shape === "string") throw new Error(shape);
     const set: SetRecord = { chest: makePart("chest", "Chest", shape, "m") };
-    // Along its own sides: the first click may turn it a little.
-    const sizesOf = (s: SetRecord): Vec3 => {
-      const part = s.chest;
-      if (part.kind !== "block") throw new Error("kind");
-      const { sides } = measurePart({ ...s, chest: { ...part, closed: false } }, part);
-      const base = part.base.map((v) => v.world);
-      const side = (i: number) => Math.hypot(base[i + 1][0] - base[i][0], base[i + 1][1] - base[i][1]);
-      expect(sides.length).toBeGreaterThan(3);
-      return [side(0), side(1), Math.abs(part.height)];
-    };
+    const sizesOf = (s: SetRecord): Vec3 => measurePart(s, s.chest).extent;
+    const stated = plusMinus(set, camera, spread, sizesOf);
     sizesOf(set).forEach((metres, k) => {
-      const own = k === 2 ? CLICK_SIGMA * metresPerPixel(camera, d.world) : 0;
-      const stated = plusMinus(set, camera, spread, (s) => sizesOf(s)[k], own);
       const error = Math.abs(metres - size[k]);
-      if (error <= stated) held[k]++;
+      if (error <= stated[k]) held[k]++;
       if (error <= Math.max(0.02, 0.01 * size[k])) close[k]++;
     });
   }

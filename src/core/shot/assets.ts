@@ -10,6 +10,13 @@ export function assetsOf(shot: Shot): Set<string> {
   return hashes;
 }
 
-/** Hashes of its models' files. */
-export const modelsOf = (shot: Shot): Set<string> =>
-  new Set(Object.values(shot.props).flatMap(({ source }) => (source.kind === "model" ? [source.asset] : [])));
+/** Hashes of its models' files: of props, and of the place. */
+export const modelsOf = (shot: Pick<Shot, "props" | "set">): Set<string> =>
+  new Set([
+    ...Object.values(shot.props).flatMap(({ source }) => (source.kind === "model" ? [source.asset] : [])),
+    ...setModelsOf(shot),
+  ]);
+
+/** Hashes of the models that are used as set. */
+export const setModelsOf = ({ set }: Pick<Shot, "set">): Set<string> =>
+  new Set(Object.values(set).flatMap((part) => (part.kind === "model" ? [part.asset] : [])));

@@ -8,6 +8,8 @@ import { sunFromSighting } from "../light/sighting.ts";
 import type { SolveAnswer } from "../match/request.ts";
 import { evidenceKey } from "../match/requestOfShot.ts";
 import { followCamera } from "../set/follow.ts";
+import type { Measure } from "../set/measures.ts";
+import { endsUnder } from "../set/measures.ts";
 import type { Shot } from "./schema.ts";
 
 /** One thing that a new camera moves, for the list that is shown before it is taken. */
@@ -66,6 +68,14 @@ export function takeCamera(
   for (const { part, name, vertex, before, after, lost } of followCamera(draft.set as Shot["set"], next)) {
     vertex.world = after;
     note(part, name, before, after, lost);
+  }
+  for (const measure of Object.values(draft.measures)) {
+    const ends = endsUnder(measure as Measure, next);
+    measure.points.forEach((point, i) => {
+      const before = [...point.world] as Vec3;
+      point.world = ends[i];
+      note(measure.id, measure.name, before, ends[i]);
+    });
   }
   for (const prop of Object.values(draft.props)) {
     const before = [...prop.placement.position] as Vec3;

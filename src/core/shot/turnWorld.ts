@@ -89,6 +89,11 @@ export function turnWorld(draft: Draft<Shot> | Shot, turn: WorldTurn): void {
   box.position = [0, 1, 2].map((k) => Math.min(near[k], far[k])) as Vec3;
   box.size = [0, 1, 2].map((k) => Math.abs(near[k] - far[k])) as Vec3;
   turnSet(draft.set as Shot["set"], move);
+  for (const { points } of Object.values(draft.measures))
+    for (const point of points) {
+      point.world = move(point.world as Vec3);
+      point.normal = move(point.normal as Vec3);
+    }
   const quarter = toDegrees(Math.atan2(m[1][0], m[0][0]));
   for (const prop of Object.values(draft.props)) {
     prop.placement.position = move(prop.placement.position as Vec3);

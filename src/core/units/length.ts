@@ -51,6 +51,14 @@ export function formatLength(metres: number, unit: LengthUnit): string {
   return `${Number(text) === 0 ? text.replace("-", "") : text.replace("-", "−")} ${unit}`;
 }
 
-/** An area in square metres or square feet. */
-export const formatArea = (squareMetres: number, unit: LengthUnit): string =>
-  unit === "ft" ? `${(squareMetres / 0.3048 ** 2).toFixed(1)} ft²` : `${squareMetres.toFixed(2)} m²`;
+/** An area in square metres or square feet, with the digits that an area `like` it has. */
+export function formatArea(squareMetres: number, unit: LengthUnit, like = squareMetres): string {
+  const fine = like < 0.5;
+  return unit === "ft"
+    ? `${(squareMetres / 0.3048 ** 2).toFixed(fine ? 2 : 1)} ft²`
+    : `${squareMetres.toFixed(fine ? 4 : 2)} m²`;
+}
+
+/** A volume in cubic metres or feet. */
+export const formatVolume = (cubicMetres: number, unit: LengthUnit): string =>
+  unit === "ft" ? `${(cubicMetres / 0.3048 ** 3).toFixed(1)} ft³` : `${cubicMetres.toFixed(3)} m³`;

@@ -1,14 +1,17 @@
 <script setup lang="ts">
 import { computed, ref, watch } from "vue";
 import type { Vec2, Vec3 } from "#core/math/vec3";
-import { dot, mix } from "#core/math/vec3";
+import { add, dot, mix, scale, toRadians } from "#core/math/vec3";
 import type { Face } from "#core/set/face";
 import { faceNormal, triangulate } from "#core/set/face";
 import { allFaces, facesOf } from "#core/set/faces";
 import { pickAlong } from "#core/set/pick";
+import { isSeen } from "#core/set/surface";
 import type { Shot } from "#core/shot/schema";
 import { formatLength } from "#core/units/length";
+import { MEASURES, endsUnder, readingOf } from "#core/set/measures";
 import { useDesk } from "../stores/desk.ts";
+import { figureWords } from "./measureWords.ts";
 import type { Sight } from "./sight.ts";
 
 /** The set as lines over the plate or the view from outside, with what is being drawn; on a canvas, since it may be much. */
@@ -19,7 +22,14 @@ const canvas = ref<HTMLCanvasElement>();
 const rest = ref<HTMLCanvasElement>();
 let restShows: unknown[] = [];
 
-const INK = { set: "#f4f1ea", on: "#ff8a6a", blocker: "#b9a9dd", unseen: "#8fb7c9", draft: "#ffd27a" };
+const INK = {
+  set: "#f4f1ea",
+  on: "#ff8a6a",
+  blocker: "#b9a9dd",
+  unseen: "#8fb7c9",
+  draft: "#ffd27a",
+  measure: "#9fdcb0",
+};
 
 /** Lines of a list of faces in pixels of the sight, kept until faces or sight change. */
 let kept: { sight: Sight; lines: WeakMap<Face[], Vec2[][]> } | null = null;
@@ -30,25 +40,50 @@ function linesOf(faces: Face[]): Vec2[][] {
   return lines;
 }
 
+/** From so many faces on only borders and creases are drawn: a scanned or rounded thing would be a web of lines. */
+const MANY_FACES = 400;
+/** Cosine of the angle between faces from which their side is a crease. */
+const CREASE = Math.cos(toRadians(20));
+
+interface Side {
+  ends: [Vec3, Vec3];
+  normal: Vec3;
+  uses: number;
+  crease: boolean;
+}
+
 /** Every side once. */
 function outline(faces: Face[]): Vec2[][] {
-  const sides = new Map<string, [Vec3, Vec3]>();
+  const sides = new Map<string, Side>();
+  const creases = faces.length > MANY_FACES;
   const key = (p: Vec3) => `${Math.round(p[0] * 1e4)},${Math.round(p[1] * 1e4)},${Math.round(p[2] * 1e4)}`;
-  for (const face of faces)
+  for (const face of faces) {
+    const normal: Vec3 = creases ? faceNormal(face) : [0, 0, 1];
     for (const ring of face.rings)
       ring.forEach((a, i) => {
         const b = ring[(i + 1) % ring.length];
         const [p, q] = [key(a), key(b)];
-        sides.set(p < q ? `${p} ${q}` : `${q} ${p}`, [a, b]);
+        const at = p < q ? `${p} ${q}` : `${q} ${p}`;
+        const side = sides.get(at);
+        if (!side) sides.set(at, { ends: [a, b], normal, uses: 1, crease: false });
+        else {
+          side.uses++;
+          side.crease ||= dot(side.normal, normal) < CREASE;
+        }
       });
-  return [...sides.values()].map(([a, b]) => props.sight.line(a, b, 6)).filter((line) => line.length > 1);
+  }
+  return [...sides.values()].flatMap(({ ends, uses, crease }) => {
+    if (creases && uses === 2 && !crease) return [];
+    const line = props.sight.line(ends[0], ends[1], 6);
+    return line.length > 1 ? [line] : [];
+  });
 }
 
 /** Whether a point of a face is seen, and not behind another one. */
 function visible(point: Vec3, own: Face): boolean {
   const { eye } = props.sight;
   const way: Vec3 = [point[0] - eye[0], point[1] - eye[1], point[2] - eye[2]];
-  const met = pickAlong(props.shot.set, eye, way, (part) => part.flags.seen || !props.sight.plate);
+  const met = pickAlong(props.shot.set, eye, way, (part, face) => isSeen(part, face) || !props.sight.plate);
   return met === null || met.distance > 1 - 1e-3 || met.face === own;
 }
 
@@ -96,6 +131,24 @@ const tags = computed(() => {
     const at = props.sight.project(mix(a, b, 0.5));
     const metres = Math.hypot(b[0] - a[0], b[1] - a[1], b[2] - a[2]);
     return at && ring.length <= 8 ? [{ at: spot(at), text: formatLength(metres, props.shot.unit) }] : [];
+  });
+});
+/** What is measured: lines through its points, with the figure at the middle. */
+const measures = computed(() => {
+  if (!props.step || desk.setDrawer !== "measure") return [];
+  return Object.values(props.shot.measures).flatMap((measure) => {
+    const points = endsUnder(measure, null);
+    const { closed } = MEASURES[measure.kind];
+    const ends = closed ? [...points, points[0]] : points;
+    const lines = ends
+      .slice(1)
+      .map((p, i) => props.sight.line(ends[i], p, 6))
+      .filter((line) => line.length > 1);
+    const middle = points.reduce((sum, p) => add(sum, scale(p, 1 / points.length)), [0, 0, 0] as Vec3);
+    const at = props.sight.project(measure.kind === "angle" ? points[1] : middle);
+    const reading = readingOf(measure.kind, points);
+    const text = figureWords(reading.value, reading.unit, props.shot.unit);
+    return [{ id: measure.id, lines, at: at && spot(at), text }];
   });
 });
 const chosenFace = computed(() => {
@@ -154,6 +207,16 @@ function draw(): void {
     g.globalAlpha = 0.25;
     fill(chosenFace.value, INK.on);
     g.globalAlpha = 1;
+  }
+  for (const measure of measures.value) {
+    path(measure.lines);
+    const on = measure.id === desk.selected;
+    g.strokeStyle = "#000a";
+    g.lineWidth = on ? 4 : 3;
+    g.stroke();
+    g.strokeStyle = on ? INK.on : INK.measure;
+    g.lineWidth = on ? 2 : 1.4;
+    g.stroke();
   }
   drawDraft(g, path, fill);
 }
@@ -287,6 +350,8 @@ watch(
     desk.offset,
     desk.size,
     chosenFace.value,
+    measures.value,
+    desk.selected,
     props.step,
     canvas.value,
   ],
@@ -305,6 +370,14 @@ watch(
     :style="{ left: `${tag.at[0]}px`, top: `${tag.at[1]}px` }"
     >{{ tag.text }}</span
   >
+  <template v-for="measure in measures" :key="measure.id">
+    <span
+      v-if="measure.at"
+      class="length num measured"
+      :style="{ left: `${measure.at[0]}px`, top: `${measure.at[1]}px` }"
+      >{{ measure.text }}</span
+    >
+  </template>
 </template>
 
 <style scoped>
@@ -314,6 +387,9 @@ watch(
   width: 100%;
   height: 100%;
   pointer-events: none;
+}
+.measured {
+  color: #9fdcb0;
 }
 .length {
   position: absolute;

@@ -5,6 +5,7 @@ import { groundPlane } from "#core/optics/camera";
 import type { Face } from "#core/set/face";
 import { facePlane, planeAxes, rayMeets, ringArea, ringPlane } from "#core/set/face";
 import { allFaces, facesOf } from "#core/set/faces";
+import { footPlane } from "#core/set/depth";
 import type { Part, PartName } from "#core/set/parts/index";
 import { PARTS, kindOf } from "#core/set/parts/index";
 import type { Drawn, DrawTool, Take } from "#core/set/parts/kind";
@@ -13,6 +14,7 @@ import { makePart } from "#core/set/parts/make";
 import type { Picked } from "#core/set/pick";
 import { pickAlong } from "#core/set/pick";
 import { snapPoint } from "#core/set/snap";
+import { isSeen, materialIdOf } from "#core/set/surface";
 import type { Shot } from "#core/shot/schema";
 import { parseLength } from "#core/units/length";
 import type { Aim, Tool } from "../stores/desk.ts";
@@ -22,7 +24,7 @@ import { useShot } from "../stores/shot.ts";
 import { freshId } from "./ids.ts";
 import type { Ray, Sight } from "./sight.ts";
 import { onLine, onPlane } from "./sight.ts";
-import { partOfTool } from "./toolTable.ts";
+import { measureOfTool, partOfTool } from "./toolTable.ts";
 
 /** Pixels of the window within which corners and sides draw the pointer. */
 const REACH = 10;
@@ -42,8 +44,11 @@ const SET_TAKES: Partial<Record<Tool, [Take, Take]>> = {
   "shell-inset": ["surface", "plane"],
   "shell-cut": ["side", "side"],
   "shell-around": ["side", "side"],
-  ruler: ["surface", "surface"],
 };
+
+/** What the clicks of a set tool take that draws no part. */
+const takesOf = (tool: Tool): [Take, Take] | undefined =>
+  measureOfTool(tool) ? ["surface", "surface"] : SET_TAKES[tool];
 
 /** Drawing parts with clicks, on the plate as well as from outside. */
 export function useDrawing() {
@@ -56,12 +61,6 @@ export function useDrawing() {
     const draw = name && (PARTS[name].draw as DrawTool<Part> | null);
     return name && draw ? { name, draw } : null;
   };
-
-  /** Height of the lowest point of what is selected. */
-  function footOf(shot: Shot): number {
-    const points = desk.selected ? facesOf(shot.set, desk.selected).flatMap((face) => face.rings[0]) : [];
-    return points.length > 0 ? Math.min(...points.map((p) => p[2])) : 0;
-  }
 
   /** What the click after so many points takes. */
   function takeAfter(draw: Pick<DrawTool<Part>, "takes" | "outline">, points: Drawn[]): Take {
@@ -139,13 +138,13 @@ export function useDrawing() {
     const picked = surface
       ? desk.tool === "shell-inset"
         ? faceAt(shot, sight, pixel)
-        : pickAlong(shot.set, ray.from, ray.direction, (part) => part.flags.seen || !sight.plate)
+        : pickAlong(shot.set, ray.from, ray.direction, (part, face) => isSeen(part, face) || !sight.plate)
       : null;
     const on = picked && { part: picked.part.id, face: picked.face.id };
     const range = picked
       ? facingEye(facePlane(picked.face), sight.eye)
       : take === "foot"
-        ? groundPlane(footOf(shot))
+        ? facingEye(desk.selected ? footPlane(shot.set, desk.selected) : groundPlane(), sight.eye)
         : surface
           ? groundPlane()
           : plane;
@@ -176,7 +175,7 @@ export function useDrawing() {
   /** Looks where the next click of the tool in hand would go. */
   function look(shot: Shot, sight: Sight, pixel: Vec2, free: boolean): void {
     const tool = toolOf();
-    const take = tool ? takeAfter(tool.draw, desk.drawn) : SET_TAKES[desk.tool]?.[desk.drawn.length > 0 ? 1 : 0];
+    const take = tool ? takeAfter(tool.draw, desk.drawn) : takesOf(desk.tool)?.[desk.drawn.length > 0 ? 1 : 0];
     desk.aim = take ? place(shot, sight, pixel, take, desk.drawn, free) : null;
   }
 
@@ -218,7 +217,10 @@ export function useDrawing() {
     }
     const id = freshId(tool.name, shot.set);
     const { title } = PARTS[tool.name];
-    const part = makePart(id, `${title} ${id.slice(tool.name.length + 1)}`, shape, materialFor(shot, points));
+    const named = `${title} ${id.slice(tool.name.length + 1)}`;
+    const part = makePart(id, named, shape, materialFor(shot, points));
+    const like = kindOf(part).likeOf?.(part);
+    if (like) Object.assign(part, { material: shot.set[like].material, flags: { ...shot.set[like].flags } });
     desk.drawn = [];
     desk.aim = null;
     desk.typed = "";
@@ -233,7 +235,7 @@ export function useDrawing() {
   function materialFor(shot: Shot, points: Drawn[]): string {
     const on = points[0]?.on;
     const host = on ? shot.set[on.part] : null;
-    return host ? (host.faceMaterials[on!.face] ?? host.material) : shot.ground;
+    return host ? materialIdOf(shot.set, host, on!.face) : shot.ground;
   }
 
   /** A click of a drawing tool. */
@@ -340,7 +342,7 @@ export function useDrawing() {
     // The selected face is there also where another one hides it.
     if (own && distance !== null)
       return { ...own, distance: distance!, world: add(ray.from, scale(ray.direction, distance!)) };
-    return pickAlong(shot.set, ray.from, ray.direction, (part) => part.flags.seen || !sight.plate);
+    return pickAlong(shot.set, ray.from, ray.direction, (part, face) => isSeen(part, face) || !sight.plate);
   };
 
   return { toolOf, look, click, drag, enter, type, preview, place, planeOf, sideAt, faceAt };

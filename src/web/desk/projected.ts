@@ -2,9 +2,10 @@ import * as THREE from "three";
 
 /**
  * Material of the set as seen from outside: it wears the plate as the camera projects it; what the camera does not see
- * is hatched. Lit from all around, so that it is never dark.
+ * is hatched over its material's own colour, which is what mirrors and bounced light find there. Lit from all around, so
+ * that it is never dark.
  */
-export function projectedMaterial(side: THREE.Side, tint: THREE.ColorRepresentation): THREE.ShaderMaterial {
+export function projectedMaterial(side: THREE.Side): THREE.ShaderMaterial {
   return new THREE.ShaderMaterial({
     side,
     uniforms: {
@@ -19,19 +20,18 @@ export function projectedMaterial(side: THREE.Side, tint: THREE.ColorRepresentat
       radial: { value: new THREE.Vector3() },
       tangential: { value: new THREE.Vector2() },
       cutAt: { value: 1e9 },
-      tint: { value: new THREE.Color(tint) },
     },
-    vertexShader: `varying vec3 world; varying vec3 facing;
-      void main() { vec4 p = modelMatrix * vec4(position, 1.0); world = p.xyz; facing = normalize(mat3(modelMatrix) * normal); gl_Position = projectionMatrix * viewMatrix * p; }`,
+    vertexShader: `attribute vec3 own; varying vec3 world; varying vec3 facing; varying vec3 filled;
+      void main() { filled = own; vec4 p = modelMatrix * vec4(position, 1.0); world = p.xyz; facing = normalize(mat3(modelMatrix) * normal); gl_Position = projectionMatrix * viewMatrix * p; }`,
     fragmentShader: `uniform sampler2D plate; uniform sampler2D depth; uniform mat4 lens; uniform mat4 toCamera; uniform float focal; uniform float hasPlate;
-      uniform vec2 principal; uniform vec2 frame; uniform vec3 radial; uniform vec2 tangential; uniform float cutAt; uniform vec3 tint;
-      varying vec3 world; varying vec3 facing;
+      uniform vec2 principal; uniform vec2 frame; uniform vec3 radial; uniform vec2 tangential; uniform float cutAt;
+      varying vec3 world; varying vec3 facing; varying vec3 filled;
       void main() {
         if (world.z > cutAt) discard;
         vec3 c = (toCamera * vec4(world, 1.0)).xyz;
         vec3 n = normalize(facing);
         float shade = 0.62 + 0.38 * abs(dot(n, vec3(0.36, 0.48, 0.8)));
-        vec3 colour = tint * shade;
+        vec3 colour = filled * shade * 1.3;
         bool seen = false;
         if (hasPlate > 0.5 && c.z > 0.02) {
           vec2 t = c.xy / c.z;

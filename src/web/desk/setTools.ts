@@ -3,6 +3,7 @@ import { add, scale } from "#core/math/vec3";
 import type { Plane } from "#core/optics/camera";
 import { MAIN_PLATE } from "#core/plate/schema";
 import { faceNormal, facePlane } from "#core/set/face";
+import { MEASURES, newMeasure } from "#core/set/measures";
 import type { Drawn } from "#core/set/parts/kind";
 import type { Shell } from "#core/set/parts/shell";
 import type { OnEdge } from "#core/set/shell/cut";
@@ -11,6 +12,7 @@ import type { Body } from "#core/set/shell/make";
 import { moveFace } from "#core/set/shell/move";
 import { insetFace, pullFace } from "#core/set/shell/pull";
 import { asShell, withBody } from "#core/set/shell/turn";
+import { materialIdOf } from "#core/set/surface";
 import { placedVertex } from "#core/set/vertex";
 import type { Shot } from "#core/shot/schema";
 import { useDesk } from "../stores/desk.ts";
@@ -20,6 +22,7 @@ import { useShot } from "../stores/shot.ts";
 import { planeOverSide, planeThrough, useDrawing } from "./drawing.ts";
 import { freshId } from "./ids.ts";
 import type { Sight } from "./sight.ts";
+import { measureOfTool } from "./toolTable.ts";
 import { onLine } from "./sight.ts";
 
 /** Tools that shape the set: working planes, shells, colours from the plate, measuring. */
@@ -138,7 +141,7 @@ export function useSetTools() {
     const centre: Vec2 = [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2];
     const radius = Math.max(3, Math.hypot(a[0] - b[0], a[1] - b[1]) / 2);
     const part = desk.selected ? shot.set[desk.selected] : undefined;
-    const id = part ? (part.faceMaterials[desk.face ?? ""] ?? part.material) : shot.ground;
+    const id = part ? materialIdOf(shot.set, part, desk.face ?? "") : shot.ground;
     const material = shot.materials[id];
     if (!material) return;
     desk.choose("pick");
@@ -191,27 +194,27 @@ export function useSetTools() {
       else say("No side is there. Click nearer to a side of a face.");
       return true;
     }
-    if (tool === "plane-points" || tool === "ruler") {
+    const measure = measureOfTool(tool);
+    if (tool === "plane-points" || measure) {
+      const { least, most, closed } = measure ? MEASURES[measure] : { least: 3, most: 3, closed: false };
+      if (closed && desk.drawn.length >= least && nearFirst(sight, pixel)) {
+        await keepMeasure(shot, desk.drawn);
+        return true;
+      }
       const aim = drawing.place(shot, sight, pixel, "surface", desk.drawn, free);
       if (!aim) {
         say("Nothing is there. Click on the ground or on a face.");
         return true;
       }
       const points = [...desk.drawn, aim.drawn];
-      const needs = tool === "ruler" ? 2 : 3;
-      if (points.length < needs) desk.drawn = points;
-      else if (tool === "plane-points") hold(planeThrough(points.map((p) => p.world)), "through three points");
-      else await keepLength(shot, points);
+      if (points.length < (most ?? Infinity)) desk.drawn = points;
+      else if (measure) await keepMeasure(shot, points);
+      else hold(planeThrough(points.map((p) => p.world)), "through three points");
       return true;
     }
     if (tool === "shell-inset") {
       const first = desk.drawn[0];
-      const start = first && sight.project(first.world);
-      if (
-        start &&
-        desk.drawn.length >= 3 &&
-        Math.hypot(start[0] - pixel[0], start[1] - pixel[1]) * desk.deskScale < 10
-      ) {
+      if (desk.drawn.length >= 3 && nearFirst(sight, pixel)) {
         await closeInset(shot);
         return true;
       }
@@ -275,23 +278,33 @@ export function useSetTools() {
     }
   }
 
-  async function keepLength(shot: Shot, points: Drawn[]): Promise<void> {
+  /** Whether a pixel is on the first point that was clicked. */
+  function nearFirst(sight: Sight, pixel: Vec2): boolean {
+    const start = desk.drawn[0] && sight.project(desk.drawn[0].world);
+    return start !== null && Math.hypot(start[0] - pixel[0], start[1] - pixel[1]) * desk.deskScale < 10;
+  }
+
+  async function keepMeasure(shot: Shot, points: readonly Drawn[]): Promise<void> {
+    const kind = measureOfTool(desk.tool)!;
+    if (points.length < MEASURES[kind].least) {
+      say(`${MEASURES[kind].title}: ${MEASURES[kind].least} points are needed.`);
+      return;
+    }
     const id = freshId("measure", shot.measures);
     desk.drawn = [];
     desk.aim = null;
     desk.setDrawer = "measure";
-    await store.commit("Measure", (d) => {
-      d.measures[id] = {
-        id,
-        name: `Length ${id.slice(8)}`,
-        points: points.map(({ world, pixel, normal }) => ({ world, pixel, plate: MAIN_PLATE, normal })),
-      };
-    });
+    const made = newMeasure(id, kind, MAIN_PLATE, points);
+    await store.commit("Measure", (d) => void (d.measures[id] = made));
     desk.selected = id;
   }
 
   /** Enter: closes what takes any number of points; false for other tools. */
   async function enter(shot: Shot, _sight: Sight): Promise<boolean> {
+    if (measureOfTool(desk.tool) && desk.drawn.length > 0) {
+      await keepMeasure(shot, desk.drawn);
+      return true;
+    }
     if (desk.tool !== "shell-inset") return false;
     await closeInset(shot);
     return true;

@@ -1,3 +1,5 @@
+import type { MeasureName } from "#core/set/measures";
+import { MEASURES, MEASURE_NAMES } from "#core/set/measures";
 import { PARTS, PART_NAMES } from "#core/set/parts/index";
 import type { PartName } from "#core/set/parts/index";
 import type { StepName, Tool } from "../stores/desk.ts";
@@ -22,7 +24,7 @@ const mark = (step: StepName, key: string | null, label: string, icon: string, .
   hints,
 });
 
-const OWN: Record<Exclude<Tool, `part-${PartName}` | "pick">, ToolRow> = {
+const OWN: Record<Exclude<Tool, `part-${PartName}` | `measure-${MeasureName}` | "pick">, ToolRow> = {
   "edge-x": mark("camera", "x", "edge along X", "pi-minus", "Edge along X: click its − end", "now its + end"),
   "edge-y": mark("camera", "y", "edge along Y", "pi-minus", "Edge along Y: click its − end", "now its + end"),
   "edge-z": mark("camera", "z", "edge along Z", "pi-minus", "Edge along Z: click its lower end", "now its upper end"),
@@ -141,7 +143,6 @@ const OWN: Record<Exclude<Tool, `part-${PartName}` | "pick">, ToolRow> = {
     "pi-eye",
     "Press on the plate and drag over the patch whose colour the material shall have",
   ),
-  ruler: mark("set", "m", "measure", "pi-arrows-h", "Measure: click one point", "now the other; it stays in the list"),
   sighting: mark(
     "light",
     "s",
@@ -186,15 +187,26 @@ const drawing = (name: PartName): [Tool, ToolRow][] => {
   return [[`part-${name}`, { step: "set", key, label, icon, hints }]];
 };
 
+const measuring = (name: MeasureName): [Tool, ToolRow] => {
+  const { title, icon, key, hints } = MEASURES[name];
+  return [`measure-${name}`, { step: "set", key, label: title.toLowerCase(), icon, hints }];
+};
+
 /** Every tool but the bare pointer. */
 export const TOOLS = new Map<Tool, ToolRow>([
   ...PART_NAMES.flatMap(drawing),
+  ...MEASURE_NAMES.map(measuring),
   ...(Object.entries(OWN) as [Tool, ToolRow][]),
 ]);
 
 /** The kind of part that a tool draws; null for other tools. */
 export function partOfTool(tool: Tool): PartName | null {
   return tool.startsWith("part-") ? (tool.slice(5) as PartName) : null;
+}
+
+/** What a tool measures; null for other tools. */
+export function measureOfTool(tool: Tool): MeasureName | null {
+  return tool.startsWith("measure-") ? (tool.slice(8) as MeasureName) : null;
 }
 
 /** What a tool wants of the next click. */

@@ -13,6 +13,8 @@ import { placementRotation } from "#core/props/transform";
 import type { Face } from "#core/set/face";
 import { facesOf } from "#core/set/faces";
 import type { Part } from "#core/set/parts/index";
+import { kindOf } from "#core/set/parts/index";
+import { materialAt } from "#core/set/surface";
 import { groundAlbedo, meshOf } from "#core/set/pieces";
 import type { OutsideView } from "../stores/desk.ts";
 import { projectedMaterial } from "./projected.ts";
@@ -38,6 +40,23 @@ export interface Looks {
   cutAt: number | null;
 }
 
+/** A part's mesh, with what it was made for. */
+interface KeptMesh {
+  faces: Face[];
+  looks: unknown[];
+  mesh: THREE.Mesh;
+}
+
+/** The albedo of every corner's face: what is seen of it where the camera does not see it. */
+function ownColours(shot: Pick<Shot, "set" | "materials">, part: Part, faces: Face[]): Float32Array {
+  const colours: number[] = [];
+  for (const face of faces) {
+    const [r, g, b] = materialAt(shot, part, face.id)?.albedo.colour ?? [0.3, 0.3, 0.3];
+    for (const ring of face.rings) for (let i = 0; i < ring.length; i++) colours.push(r, g, b);
+  }
+  return new Float32Array(colours);
+}
+
 export class View3d {
   private readonly renderer: THREE.WebGLRenderer;
   private readonly scene = new THREE.Scene();
@@ -59,7 +78,7 @@ export class View3d {
   private readonly flatOrbit: OrbitControls;
   private readonly seen = new THREE.WebGLRenderTarget(2048, 2048, { depthTexture: new THREE.DepthTexture(2048, 2048) });
   private plateTexture: THREE.CanvasTexture | null = null;
-  private readonly setMeshes = new Map<string, { faces: Face[]; looks: string; mesh: THREE.Mesh }>();
+  private readonly setMeshes = new Map<string, KeptMesh>();
 
   constructor(canvas: HTMLCanvasElement, onTurn: () => void) {
     this.renderer = new THREE.WebGLRenderer({ canvas, alpha: true, premultipliedAlpha: true, antialias: false });
@@ -234,15 +253,15 @@ export class View3d {
   }
 
   /** Meshes of the set; those of parts whose faces and looks stay are kept. */
-  private fillSet({ set }: Shot): void {
+  private fillSet({ set, materials }: Shot): void {
     const gone = new Set(this.setMeshes.keys());
     for (const part of Object.values(set)) {
       const faces = facesOf(set, part.id);
       if (part.muted || faces.length === 0) continue;
       gone.delete(part.id);
-      const looks = `${this.outside} ${part.flags.catches} ${part.kind}`;
+      const looks = [this.outside, part.flags.catches, this.outside && part, this.outside && materials];
       const kept = this.setMeshes.get(part.id);
-      if (kept?.faces === faces && kept.looks === looks) {
+      if (kept?.faces === faces && kept.looks.every((look, i) => look === looks[i])) {
         this.things.add(kept.mesh);
         continue;
       }
@@ -252,6 +271,8 @@ export class View3d {
       geometry.setAttribute("position", new THREE.BufferAttribute(positions, 3));
       geometry.setIndex(new THREE.BufferAttribute(indices, 1));
       geometry.computeVertexNormals();
+      if (this.outside)
+        geometry.setAttribute("own", new THREE.BufferAttribute(ownColours({ set, materials }, part, faces), 3));
       const mesh = new THREE.Mesh(geometry, this.setMaterial(part));
       mesh.receiveShadow = true;
       if (!part.flags.catches) mesh.renderOrder = -1;
@@ -264,10 +285,11 @@ export class View3d {
     }
   }
 
-  private setMaterial({ kind, flags }: Part): THREE.Material {
+  private setMaterial(part: Part): THREE.Material {
+    const { flags } = part;
     // Walls of what is closed are seen from the side that they face: one looks into a room.
-    const side = ["room", "shell"].includes(kind) ? THREE.FrontSide : THREE.DoubleSide;
-    if (this.outside) return projectedMaterial(side, flags.catches ? 0x9b9893 : 0x88839a);
+    const side = kindOf(part).frontOnly ? THREE.FrontSide : THREE.DoubleSide;
+    if (this.outside) return projectedMaterial(side);
     return flags.catches
       ? new THREE.ShadowMaterial({ opacity: 0.6, side: THREE.DoubleSide })
       : new THREE.MeshBasicMaterial({ colorWrite: false, side: THREE.DoubleSide });

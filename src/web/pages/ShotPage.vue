@@ -69,7 +69,7 @@ onMounted(async () => {
     await plate.load(shot);
     if (left) return;
     await finals.follow(props.id);
-    await models.load(shot);
+    if (await models.load(shot)) store.retouch();
   } catch (error) {
     if (left) return;
     notices.fail(error);
@@ -94,7 +94,7 @@ watch(
   (shot) => {
     if (!shot) return;
     proof.render(shot);
-    void models.load(shot);
+    void models.load(shot).then((came) => came && store.retouch());
   },
 );
 

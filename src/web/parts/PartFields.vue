@@ -12,6 +12,7 @@ const props = defineProps<{ shot: Shot; part: Part; most?: number; named?: boole
 const store = useShot();
 
 const fields = computed(() => kindOf(props.part).fields(props.part, props.shot.set).slice(0, props.most));
+const DIGITS = { count: 0, degrees: 1, factor: 4, length: 3 };
 const label = (of: string) => (props.named ? `${props.part.name}, ${of}` : of);
 
 function put(key: string, value: number): void {
@@ -37,7 +38,7 @@ function put(key: string, value: number): void {
       v-else
       :model-value="f.value"
       :label="label(f.label)"
-      :digits="f.unit === 'count' ? 0 : 1"
+      :digits="DIGITS[f.unit]"
       @update:model-value="(m) => put(f.key, m)"
     />
   </label>

@@ -11,7 +11,8 @@ import type { Camera } from "#core/optics/camera";
 import { linearToSrgb } from "#core/colour/srgb";
 import type { Shot } from "#core/shot/schema";
 import { MATERIAL_PRESETS, fromPreset } from "#core/set/materials";
-import { materialAt, pickFace } from "#core/set/pick";
+import { pickFace } from "#core/set/pick";
+import { materialAt } from "#core/set/surface";
 import { formatLength } from "#core/units/length";
 import { deletion } from "../desk/deletion.ts";
 import DrawerRow from "../parts/DrawerRow.vue";
@@ -46,7 +47,9 @@ const swatch = (c: readonly number[], s: number) =>
 const material = computed(() => {
   const { set, materials, ground } = props.shot;
   const picked = light.value.lit && props.camera ? pickFace(set, props.camera, light.value.lit.pixel) : null;
-  return (picked && materialAt(props.shot, picked)) ?? materials[ground] ?? Object.values(materials)[0];
+  return (
+    (picked && materialAt(props.shot, picked.part, picked.face.id)) ?? materials[ground] ?? Object.values(materials)[0]
+  );
 });
 const options = MATERIAL_PRESETS.map((p) => ({ label: `${p.name}, ${p.albedo}`, value: p.name }));
 

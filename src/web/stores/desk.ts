@@ -3,6 +3,7 @@ import { computed, ref, shallowRef } from "vue";
 import type { FoundLens, Proposal } from "#core/detect/propose";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import type { Camera, Plane } from "#core/optics/camera";
+import type { MeasureName } from "#core/set/measures";
 import type { PartName } from "#core/set/parts/index";
 import type { Drawn } from "#core/set/parts/kind";
 
@@ -46,7 +47,7 @@ export type Tool =
   | "shell-cut"
   | "shell-around"
   | "pick-material"
-  | "ruler"
+  | `measure-${MeasureName}`
   | "sighting"
   | "lit"
   | "shaded"

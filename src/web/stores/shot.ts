@@ -94,6 +94,13 @@ export const useShot = defineStore("shot", () => {
     solver.follow(shot.value!);
   }
 
+  /** The same document anew, since what its set is made from has come. */
+  function retouch(): void {
+    if (!work.value) return;
+    const { shot: old } = work.value;
+    work.value = { ...work.value, shot: freeze({ ...old, set: freeze({ ...old.set }) }) };
+  }
+
   /** What is not sent yet is sent; what cannot be sent stays in the browser for the next time the shot is opened. */
   function close(): void {
     visits++;
@@ -349,5 +356,6 @@ export const useShot = defineStore("shot", () => {
     undo,
     redo,
     flush,
+    retouch,
   };
 });

@@ -12,6 +12,8 @@ import { probeShot } from "#core/render/probeShot";
 import type { Model } from "#core/props/model";
 import { lightWeights, scaleProp } from "#core/comp/weights";
 import { traceSceneOf } from "#core/render/scene";
+import { provideSetModels } from "#core/set/models";
+import { modelsOf } from "#core/shot/assets";
 import type { Shot } from "#core/shot/schema";
 import { staleKey } from "#core/shot/stale";
 import { borderNotice, catcherBorder } from "#core/trace/border";
@@ -170,10 +172,9 @@ async function loadFiles(shot: Shot) {
       picture: { width, height, pixels: linear },
     };
   }
-  for (const { source } of Object.values(shot.props)) {
-    if (source.kind !== "model" || models.has(source.asset)) continue;
-    models.set(source.asset, (await importGlb(await bytesOf(source.asset), decodeImage)).model);
-  }
+  for (const hash of modelsOf(shot))
+    if (!models.has(hash)) models.set(hash, (await importGlb(await bytesOf(hash), decodeImage)).model);
+  provideSetModels(shot, models);
   return plate!;
 }
 

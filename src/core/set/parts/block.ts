@@ -4,7 +4,7 @@ import { add, dot, normalize, scale, sub } from "../../math/vec3.ts";
 import { Finite, pointsFrom } from "../../schema/fields.ts";
 import { prismFaces, ringArea, ringPlane } from "../face.ts";
 import { VertexSchema, placedVertex } from "../vertex.ts";
-import { alongLine, cornerHandles, facing, fromDrawn, lifted, placedOnRing, worlds } from "./common.ts";
+import { alongLine, cornerHandles, facing, fromDrawn, lifted, placedOnRing, upwards, worlds } from "./common.ts";
 import type { PartKind } from "./kind.ts";
 import { partBase } from "./kind.ts";
 
@@ -38,6 +38,7 @@ export const block: PartKind<Block> = {
     return part.height < 0 ? faces.map((f) => ({ ...f, rings: f.rings.map((ring) => [...ring].reverse()) })) : faces;
   },
   vertices: (part) => placedOnRing(part.base),
+  up: (part) => upwards(normalize(risen(part))),
   stretch: (part, share) => (part.height *= share),
   handles: (part) => {
     const foot = part.base[0].world;
@@ -57,6 +58,8 @@ export const block: PartKind<Block> = {
       },
     ];
   },
+  stands: () => true,
+  camera: "outside",
   fields: (part) => [
     {
       key: "height",

@@ -44,3 +44,6 @@ export function facing(ring: SetVertex[], normal: Vec3): SetVertex[] {
 }
 
 export const lifted = (p: Vec3, normal: Vec3, metres: number): Vec3 => add(p, scale(normal, metres));
+
+/** A direction or its opposite, whichever does not point down. */
+export const upwards = (direction: Vec3): Vec3 => (direction[2] < 0 ? scale(direction, -1) : direction);

@@ -4,6 +4,8 @@ import { BackdropSchema, backdrop } from "./backdrop.ts";
 import type { Block } from "./block.ts";
 import { BlockSchema, block } from "./block.ts";
 import type { PartKind } from "./kind.ts";
+import type { SetModelPart } from "./model.ts";
+import { ModelSchema, model } from "./model.ts";
 import type { Opening } from "./opening.ts";
 import { OpeningSchema, opening } from "./opening.ts";
 import type { Polygon } from "./polygon.ts";
@@ -25,7 +27,8 @@ import { WallSchema, wall } from "./wall.ts";
 
 /** The one list of the kinds of set parts. */
 
-export type Part = Polygon | Block | Room | Wall | Opening | Ramp | Stairs | Post | Backdrop | Row | Shell;
+export type Part =
+  Polygon | Block | Room | Wall | Opening | Ramp | Stairs | Post | Backdrop | Row | Shell | SetModelPart;
 export type PartName = Part["kind"];
 export type SetRecord = Record<string, Part>;
 
@@ -41,6 +44,7 @@ export const PARTS: { [K in PartName]: PartKind<Extract<Part, { kind: K }>> } = 
   backdrop,
   row,
   shell,
+  model,
 };
 
 export const PART_NAMES = Object.keys(PARTS) as PartName[];
@@ -57,6 +61,7 @@ export const PartSchema = v.variant("kind", [
   BackdropSchema,
   RowSchema,
   ShellSchema,
+  ModelSchema,
 ]);
 
 /** What a part's kind knows of it. */

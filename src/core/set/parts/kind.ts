@@ -15,6 +15,8 @@ export const partBase = {
   /** What it is made of, and faces of it that are made of something else, by their ids. */
   material: Id,
   faceMaterials: v.pipe(v.record(Text, Id), v.maxEntries(MOST.things, "has too many entries")),
+  /** Faces that have a role of their own, by their ids. */
+  faceFlags: v.pipe(v.record(Text, FlagsSchema), v.maxEntries(MOST.things, "has too many entries")),
   /** Neither seen nor counted, without being deleted. */
   muted: v.boolean(),
 };
@@ -45,10 +47,41 @@ export interface PartHandle<P> {
 export interface PartField<P> {
   key: string;
   label: string;
-  unit: "length" | "count" | "degrees";
+  unit: "length" | "count" | "degrees" | "factor";
   value: number;
   least: number;
   put: (part: P, value: number) => void;
+}
+
+/** Something of a part that is on or off. */
+export interface PartSwitch<P> {
+  key: string;
+  label: string;
+  on: boolean;
+  put: (part: P, on: boolean) => void;
+}
+
+/** One of several things that a part has, or none. */
+export interface PartChoice<P> {
+  key: string;
+  label: string;
+  value: string | null;
+  options: { label: string; value: string }[];
+  put: (part: P, value: string | null) => void;
+}
+
+/** Something that is done to a part by a button. */
+export interface PartAct<P> {
+  key: string;
+  label: string;
+  put: (part: P) => void;
+}
+
+/** A figure that a kind can say of its parts beside sizes, area and volume. */
+export interface PartFigure {
+  label: string;
+  unit: "length" | "degrees";
+  value: number;
 }
 
 /** A point that was clicked for a new part. */
@@ -96,6 +129,12 @@ export interface DrawContext {
   selected: string | null;
 }
 
+/** A face of another part, whose surface another one takes on. */
+export interface FaceOf {
+  part: string;
+  face: string;
+}
+
 /** Everything that a kind of part is. A part's own file has all of it. */
 export interface PartKind<P> {
   title: string;
@@ -107,10 +146,34 @@ export interface PartKind<P> {
   turn?: (part: P, move: (direction: Vec3) => Vec3) => void;
   /** Multiplies its lengths, besides the vertices. */
   stretch?: (part: P, share: number) => void;
+  /** The direction in which its height is measured; upright without one. */
+  up?: (part: P) => Vec3;
   /** Ids of the parts that it stands on. */
   on?: (part: P) => string[];
   handles: (part: P, set: SetRecord) => PartHandle<P>[];
   fields: (part: P, set: SetRecord) => PartField<P>[];
+  switches?: (part: P) => PartSwitch<P>[];
+  choices?: (part: P, set: SetRecord) => PartChoice<P>[];
+  acts?: (part: P) => PartAct<P>[];
+  figures?: (part: P) => PartFigure[];
+  /** Key under which a face has material and role, where several go together; its own id without. */
+  groupOf?: (face: string) => string;
+  /** Those keys, with what they are called. */
+  groups?: (part: P) => { label: string; value: string }[];
+  /** The part that a new one is made of and has the role of. */
+  likeOf?: (part: Shape<P>) => string;
+  /** The face whose material a face has that has none of its own. */
+  faceLike?: (part: P, face: string) => FaceOf | null;
+  /** Stands on what is below it, and can float or sink. */
+  stands?: (part: P) => boolean;
+  /** Where the camera has to be. */
+  camera?: "inside" | "outside";
+  /** Its faces are seen from their front only, as one looks into a room from behind its walls. */
+  frontOnly?: boolean;
+  /** Faces that one can stand on, by which the height of the ground is told. */
+  floors?: (face: string) => boolean;
+  /** False while what its faces are made from is not loaded; they are asked for again then. */
+  ready?: (part: P) => boolean;
   /** Role of a new one. */
   role?: "catcher" | "blocker" | "solid" | "bounce";
   draw: DrawTool<P> | null;

@@ -15,6 +15,6 @@ export function makePart<S extends AnyShape>(
   material: string,
   role: Role = PARTS[shape.kind].role ?? "catcher",
 ): Extract<Part, { kind: S["kind"] }> {
-  const base = { id, name, flags: flagsOf(role), material, faceMaterials: {}, muted: false };
+  const base = { id, name, flags: flagsOf(role), material, faceMaterials: {}, faceFlags: {}, muted: false };
   return { ...base, ...shape } as unknown as Extract<Part, { kind: S["kind"] }>;
 }

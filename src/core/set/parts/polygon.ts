@@ -1,10 +1,10 @@
 import * as v from "valibot";
-import { crossesItself } from "../face.ts";
+import { crossesItself, ringPlane } from "../face.ts";
 import { MOST, pointsFrom } from "../../schema/fields.ts";
 import { VertexSchema } from "../vertex.ts";
-import { cornerHandles, facing, fromDrawn, placedOnRing, worlds } from "./common.ts";
+import { cornerHandles, facing, fromDrawn, placedOnRing, upwards, worlds } from "./common.ts";
 import type { PartKind } from "./kind.ts";
-import { partBase } from "./kind.ts";
+import { LEVEL, partBase } from "./kind.ts";
 
 /** A flat polygon on any plane, with holes: ground, paving, a face of something. */
 export const PolygonSchema = v.object({
@@ -24,10 +24,16 @@ export const polygon: PartKind<Polygon> = {
     const { normal } = outer[0];
     return [...outer, ...part.holes.flat().map((vertex) => ({ vertex, normal }))];
   },
+  up: (part) => {
+    const { normal } = ringPlane(worlds(part.vertices));
+    // A slope is measured along itself; ground and walls by their level and upright sides.
+    return Math.abs(normal[2]) > 1e-3 && Math.abs(normal[2]) < 0.9999 ? upwards(normal) : LEVEL;
+  },
   handles: (part) => [
     ...cornerHandles<Polygon>(part.vertices, (p) => p.vertices),
     ...part.holes.flatMap((hole, i) => cornerHandles<Polygon>(hole, (p) => p.holes[i], `hole-${i}.`)),
   ],
+  floors: () => true,
   fields: () => [],
   draw: {
     label: "polygon",

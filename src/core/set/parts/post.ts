@@ -5,7 +5,7 @@ import { Positive, Vec3Schema } from "../../schema/fields.ts";
 import type { Face } from "../face.ts";
 import { prismFaces } from "../face.ts";
 import { VertexSchema, placedVertex } from "../vertex.ts";
-import { fromDrawn } from "./common.ts";
+import { fromDrawn, upwards } from "./common.ts";
 import type { PartKind } from "./kind.ts";
 import { LEVEL, partBase } from "./kind.ts";
 
@@ -51,6 +51,7 @@ export const post: PartKind<Post> = {
   role: "blocker",
   faces: postFaces,
   vertices: (part) => [{ vertex: part.foot, normal: LEVEL }],
+  up: (part) => upwards(normalize(part.axis)),
   turn: (part, move) => (part.axis = move(part.axis as Vec3)),
   stretch: (part, share) => {
     part.axis = scale(part.axis as Vec3, share);
@@ -97,6 +98,7 @@ export const post: PartKind<Post> = {
       },
     ];
   },
+  stands: () => true,
   fields: (part) => [
     {
       key: "tall",

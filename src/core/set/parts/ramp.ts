@@ -54,6 +54,7 @@ export const ramp: PartKind<Ramp> = {
     });
     return [corner("foot", 0), corner("foot", 1), corner("head", 0), corner("head", 1)];
   },
+  switches: (part) => [{ key: "solid", label: "solid", on: part.solid, put: (p, on) => (p.solid = on) }],
   fields: (part) => [
     {
       key: "rise",

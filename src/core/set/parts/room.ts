@@ -89,6 +89,9 @@ export const room: PartKind<Room> = {
       })),
     ];
   },
+  camera: "inside",
+  frontOnly: true,
+  floors: (face) => face !== "ceiling",
   fields: (part) => [
     {
       key: "height",

@@ -84,6 +84,8 @@ export const shell: PartKind<Shell> = {
       },
     })),
   ],
+  stands: () => true,
+  frontOnly: true,
   fields: () => [],
   draw: null,
 };

@@ -88,6 +88,7 @@ export const stairs: PartKind<Stairs> = {
       },
     ];
   },
+  stands: () => true,
   fields: (part) => [
     { key: "steps", label: "steps", unit: "count", value: part.steps, least: 1, put: (p, x) => (p.steps = x) },
     { key: "rise", label: "rise", unit: "length", value: part.rise, least: 0.01, put: (p, x) => (p.rise = x) },

@@ -88,6 +88,7 @@ export const wall: PartKind<Wall> = {
     }));
     return [...ends, ...tops];
   },
+  stands: (part) => !part.on,
   fields: (part) => [
     {
       key: "height",

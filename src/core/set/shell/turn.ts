@@ -16,14 +16,15 @@ export function asShell(set: SetRecord, id: string): Shell | string {
   const placed = kindOf(part)
     .vertices(part, set)
     .map(({ vertex }) => vertex);
-  const { name, flags, material, faceMaterials, muted } = part;
-  return { id, name, flags, material, faceMaterials, muted, kind: "shell", ...bodyOf(faces, placed) };
+  const { name, flags, material, faceMaterials, faceFlags, muted } = part;
+  return { id, name, flags, material, faceMaterials, faceFlags, muted, kind: "shell", ...bodyOf(faces, placed) };
 }
 
 /** The same shell with another body; materials of faces that are gone are dropped. */
 export function withBody(shell: Shell, body: Body): Shell {
-  const kept = Object.entries(shell.faceMaterials).filter(([face]) => body.faces[face]);
-  return { ...shell, ...body, faceMaterials: Object.fromEntries(kept) };
+  const kept = <T>(of: Record<string, T>) =>
+    Object.fromEntries(Object.entries(of).filter(([face]) => body.faces[face])) as Record<string, T>;
+  return { ...shell, ...body, faceMaterials: kept(shell.faceMaterials), faceFlags: kept(shell.faceFlags) };
 }
 
 /** True for a part that can be turned into a shell. */

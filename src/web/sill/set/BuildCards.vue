@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import InputText from "primevue/inputtext";
 import Select from "primevue/select";
-import { computed, watch } from "vue";
+import { computed, ref, watch } from "vue";
 import type { Vec3 } from "#core/math/vec3";
 import type { Face } from "#core/set/face";
 import { faceArea } from "#core/set/face";
@@ -15,6 +15,7 @@ import { cutAround } from "#core/set/shell/cut";
 import { bridgeFaces, merged, mirrored, splitOff } from "#core/set/shell/join";
 import { deleteFace, pullFace } from "#core/set/shell/pull";
 import { moveFace } from "#core/set/shell/move";
+import { measurePart } from "#core/set/sizes";
 import { asShell, turnsIntoShell, withBody } from "#core/set/shell/turn";
 import { danglingFindings, referencesTo, removePart } from "#core/shot/references";
 import type { Shot } from "#core/shot/schema";
@@ -30,6 +31,7 @@ import type { Tool } from "../../stores/desk.ts";
 import { OUTSIDE_VIEWS, OVERLAYS, useDesk } from "../../stores/desk.ts";
 import { useNotices } from "../../stores/notices.ts";
 import { useShot } from "../../stores/shot.ts";
+import { usePlaceModel } from "./placeModel.ts";
 
 const props = defineProps<{ shot: Shot; camera: Camera | null }>();
 const desk = useDesk();
@@ -63,11 +65,20 @@ function stand(): void {
     slideToStand(d.set as Shot["set"], d.set[id] as Part, eye, at);
   });
 }
+const picker = ref<HTMLInputElement>();
+const { reading, bringPlace } = usePlaceModel();
+async function bring(): Promise<void> {
+  await bringPlace(props.shot, picker.value?.files?.[0]);
+  if (picker.value) picker.value.value = "";
+}
 const drawTools = PART_NAMES.filter((name) => PARTS[name].draw !== null).map((name): Tool => `part-${name}`);
 const PLANE_TOOLS: Tool[] = ["plane-face", "plane-side", "plane-points"];
 const SHELL_TOOLS: Tool[] = ["shell-face", "shell-inset", "shell-cut", "shell-around"];
 const row = (tool: Tool) => TOOLS.get(tool)!;
 const faceOptions = computed(() => faces.value.map((f) => ({ label: f.id, value: f.id })));
+const switches = computed(() => (chosen.value && kindOf(chosen.value).switches?.(chosen.value)) ?? []);
+const choices = computed(() => (chosen.value && kindOf(chosen.value).choices?.(chosen.value, props.shot.set)) ?? []);
+const acts = computed(() => (chosen.value && kindOf(chosen.value).acts?.(chosen.value)) ?? []);
 const otherFace = computed(() => faces.value.filter((f) => f.id !== desk.face).map((f) => f.id));
 
 /** Sizes in words, kept for faces that stay as they are. */
@@ -76,7 +87,7 @@ function measure(part: Part): string {
   const all = facesOf(props.shot.set, part.id);
   const before = measured.get(all);
   if (before !== undefined) return before;
-  const words = sizeWords(all);
+  const words = sizeWords(part, all);
   measured.set(all, words);
   return words;
 }
@@ -86,12 +97,12 @@ watch(
   { flush: "sync" },
 );
 
-function sizeWords(all: Face[]): string {
+function sizeWords(part: Part, all: Face[]): string {
   if (all.length === 0) return "";
-  const points = all.flatMap((f) => f.rings[0]);
-  const span = [0, 1, 2].map((k) => Math.max(...points.map((p) => p[k])) - Math.min(...points.map((p) => p[k])));
   if (all.length === 1) return formatArea(faceArea(all[0]), props.shot.unit);
-  return span.map((s) => formatLength(s, props.shot.unit)).join(" × ");
+  return measurePart(props.shot.set, part)
+    .extent.map((s) => formatLength(s, props.shot.unit))
+    .join(" × ");
 }
 
 async function remove(id: string): Promise<void> {
@@ -198,6 +209,10 @@ function mirror(axis: 0 | 1): void {
         :shortcut="row(t).key?.toUpperCase()"
         :disabled="t === 'part-row' && !chosen"
       />
+      <button class="act" data-test="place-model" title="A model of the real place (GLB)" @click="picker?.click()">
+        <i class="pi pi-upload" /> {{ reading ? "reading …" : "model of the place" }}
+      </button>
+      <input ref="picker" type="file" accept=".glb" hidden data-test="place-file" @change="bring" />
     </div>
     <h3 class="second">Shape</h3>
     <div class="row tight">
@@ -303,32 +318,29 @@ function mirror(axis: 0 | 1): void {
     <div v-if="findings.has(chosen.id)" class="finding warning">{{ findings.get(chosen.id) }}</div>
     <div class="row tight">
       <PartFields :shot="shot" :part="chosen" />
-      <label v-if="chosen.kind === 'opening'" class="row"
+      <label v-for="w in switches" :key="w.key" class="row"
         ><input
           type="checkbox"
-          :checked="chosen.pane"
-          @change="
-            store.commit('Pane', (d) => {
-              const o = d.set[chosen!.id];
-              if (o.kind === 'opening') o.pane = !o.pane;
-            })
-          "
+          :checked="w.on"
+          @change="store.commit(`Change ${w.label}`, (d) => w.put(d.set[chosen!.id] as Part, !w.on))"
         />
-        pane</label
+        {{ w.label }}</label
       >
-      <label v-if="chosen.kind === 'ramp'" class="row"
-        ><input
-          type="checkbox"
-          :checked="chosen.solid"
-          @change="
-            store.commit('Solid ramp', (d) => {
-              const o = d.set[chosen!.id];
-              if (o.kind === 'ramp') o.solid = !o.solid;
-            })
+      <label v-for="c in choices" :key="c.key" class="row"
+        ><span class="quiet">{{ c.label }}</span>
+        <Select
+          :model-value="c.value"
+          :options="c.options"
+          option-label="label"
+          option-value="value"
+          placeholder="none"
+          show-clear
+          size="small"
+          :aria-label="c.label"
+          @update:model-value="
+            (v: string | null) => store.commit(`Choose ${c.label}`, (d) => c.put(d.set[chosen!.id] as Part, v))
           "
-        />
-        solid</label
-      >
+      /></label>
     </div>
     <div v-if="standing" class="row tight acts">
       <span class="quiet"
@@ -338,6 +350,15 @@ function mirror(axis: 0 | 1): void {
       <button v-if="camera" class="act" data-test="stand" @click="stand">slide along the sight until it stands</button>
     </div>
     <div class="row tight acts">
+      <button
+        v-for="a in acts"
+        :key="a.key"
+        class="act"
+        :data-test="`act-${a.key}`"
+        @click="store.commit(a.label, (d) => a.put(d.set[chosen!.id] as Part))"
+      >
+        {{ a.label }}
+      </button>
       <button v-if="turnsIntoShell(chosen)" class="act" data-test="to-shell" @click="toShell">turn into shell</button>
       <button v-if="chosen.kind !== 'opening'" class="act" @click="duplicate">copy</button>
       <button v-if="chosen.kind !== 'opening'" class="act" @click="mirror(0)">mirror in X</button>

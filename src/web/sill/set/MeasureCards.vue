@@ -1,90 +1,38 @@
 <script setup lang="ts">
 import Button from "primevue/button";
+import InputText from "primevue/inputtext";
 import { computed } from "vue";
-import type { Vec3 } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
-import { deviation } from "#core/match/spread";
 import { newLength } from "#core/match/schema";
-import { facesOf } from "#core/set/faces";
-import type { Measure } from "#core/set/measure";
-import {
-  CLICK_SIGMA,
-  STATED,
-  endsNoise,
-  endsUnder,
-  measurePart,
-  metresPerPixel,
-  plusMinus,
-  spacingOf,
-  spanOf,
-  standsWith,
-} from "#core/set/measure";
+import { sizesCsv } from "#core/set/csv";
+import type { Measure } from "#core/set/measures";
+import { MEASURES, MEASURE_NAMES, endsUnder } from "#core/set/measures";
 import type { Shot } from "#core/shot/schema";
-import { formatArea, formatLength } from "#core/units/length";
 import { freshId } from "../../desk/ids.ts";
+import { figureWords, nearestYardstick, withinWords } from "../../desk/measureWords.ts";
 import LengthField from "../../parts/LengthField.vue";
 import ToolButton from "../../parts/ToolButton.vue";
 import { useDesk } from "../../stores/desk.ts";
+import { useLibrary } from "../../stores/library.ts";
 import { useShot } from "../../stores/shot.ts";
-import { useSolver } from "../../stores/solver.ts";
+import { useSizes } from "./useSizes.ts";
 
 const props = defineProps<{ shot: Shot; camera: Camera | null }>();
 const desk = useDesk();
 const store = useShot();
-const solver = useSolver();
+const library = useLibrary();
+const { measures, sizesOf, tally: tallyIn } = useSizes(props);
 
-/** Cameras to either side of the solved one; none where it was matched by hand. */
-const spread = computed(() => (props.shot.match.by === "marks" ? (solver.details?.spread ?? []) : []));
-const sigmaOf = (read: (camera: Camera) => number | null) =>
-  spread.value.length > 0 ? deviation(spread.value, read) : null;
-const shown = (metres: number) => formatLength(metres, props.shot.unit);
-const within = (metres: number | null) => (metres === null ? "" : `± ${shown(metres)}`);
-
-/** A length, with its plus-minus of camera and clicks. */
-const lengths = computed(() =>
-  Object.values(props.shot.measures).map((measure) => {
-    const span = spanOf(...endsUnder(measure, null));
-    const camera = sigmaOf((c) => spanOf(...endsUnder(measure, c)).metres);
-    const clicks = props.camera ? endsNoise(measure, props.camera) : 0;
-    return { measure, span, sigma: camera === null ? null : STATED * Math.hypot(camera, clicks) };
-  }),
-);
+void library.openYardsticks();
+const unit = computed(() => props.shot.unit);
 const part = computed(() => (desk.selected ? (props.shot.set[desk.selected] ?? null) : null));
-const sizes = computed(() => {
-  const of = part.value;
-  if (!of) return null;
-  // The part, with what it stands on.
-  const set = standsWith(props.shot.set, of.id);
-  const read = measurePart(set, of);
-  const camera = props.camera;
-  const sigmas = [0, 1, 2].map((k) => {
-    if (!camera || spread.value.length === 0) return null;
-    const own = k === 2 ? CLICK_SIGMA * metresPerPixel(camera, facesOf(set, of.id)[0]?.rings[0][0] ?? [0, 0, 0]) : 0;
-    return plusMinus(set, camera, spread.value, (s) => measurePart(s, s[of.id]).extent[k], own);
-  });
-  return { ...read, sigmas };
-});
-/** Members of the chosen row, or the parts of the chosen part's kind: how many, how far apart. */
-const spacing = computed(() => {
-  const of = part.value;
-  if (!of) return null;
-  const middle = (points: Vec3[]): Vec3 =>
-    [0, 1, 2].map((k) => (Math.min(...points.map((p) => p[k])) + Math.max(...points.map((p) => p[k]))) / 2) as Vec3;
-  const { set } = props.shot;
-  const pointsOf = (id: string) => facesOf(set, id).flatMap((f) => f.rings[0]);
-  if (of.kind === "row") {
-    const first = pointsOf(of.of);
-    if (first.length === 0) return null;
-    const at = middle(first);
-    const places = [
-      at,
-      ...of.copies.map(({ offset }): Vec3 => [at[0] + offset[0], at[1] + offset[1], at[2] + offset[2]]),
-    ];
-    return spacingOf(places);
-  }
-  const alike = Object.values(set).filter((p) => p.kind === of.kind && !p.muted && pointsOf(p.id).length > 0);
-  return spacingOf(alike.map((p) => middle(pointsOf(p.id))));
-});
+const sizes = computed(() => (part.value ? sizesOf(part.value) : []));
+const tally = computed(() => part.value && tallyIn(part.value));
+/** What is usually as long as a measured length. */
+function like(metres: number): string {
+  const yardstick = nearestYardstick(metres, library.yardsticks);
+  return yardstick ? `as ${yardstick.name.toLowerCase()}, ${figureWords(yardstick.metres, "length", unit.value)}` : "";
+}
 
 /** A known size of something that was rebuilt tells the camera its scale. */
 function tellCamera(measure: Measure, metres: number): void {
@@ -104,32 +52,12 @@ function tellCamera(measure: Measure, metres: number): void {
   });
 }
 const remove = (id: string) => store.commit("Delete measure", (d) => void delete d.measures[id]);
+const rename = (id: string, name: string) =>
+  name && store.commit("Rename measure", (d) => void (d.measures[id].name = name));
 
 function saveCsv(): void {
-  const quoted = (text: string) => `"${text.replaceAll('"', '""')}"`;
-  const number = (x: number | null) => (x === null ? "" : x.toFixed(4));
-  const rows = [
-    ["what", "name", "length m", "plus minus m", "level m", "rise m", "x m", "y m", "z m", "area m2", "volume m3"],
-    ...lengths.value.map(({ measure, span, sigma }) => [
-      "length",
-      quoted(measure.name),
-      number(span.metres),
-      number(sigma),
-      number(span.level),
-      number(span.rise),
-      "",
-      "",
-      "",
-      "",
-      "",
-    ]),
-    ...Object.values(props.shot.set).map((of) => {
-      const { extent, area, volume } = measurePart(props.shot.set, of);
-      return ["part", quoted(of.name), "", "", "", "", ...extent.map(number), number(area), number(volume)];
-    }),
-  ];
   const link = document.createElement("a");
-  link.href = URL.createObjectURL(new Blob([rows.map((r) => r.join(",")).join("\r\n") + "\r\n"], { type: "text/csv" }));
+  link.href = URL.createObjectURL(new Blob([sizesCsv(measures.value, props.shot.set)], { type: "text/csv" }));
   link.download = `${props.shot.name.replaceAll(/[^\w -]/g, "")} sizes.csv`;
   link.click();
   URL.revokeObjectURL(link.href);
@@ -137,11 +65,16 @@ function saveCsv(): void {
 </script>
 
 <template>
-  <section class="card" style="flex: 1.5">
+  <section class="card" style="flex: 1.6">
     <h3>
-      Lengths
+      Measured
       <span class="end row"
-        ><ToolButton tool="ruler" label="measure" shortcut="M" /><Button
+        ><ToolButton
+          v-for="name in MEASURE_NAMES"
+          :key="name"
+          :tool="`measure-${name}`"
+          :label="MEASURES[name].title.toLowerCase()"
+          :shortcut="MEASURES[name].key?.toUpperCase()" /><Button
           label="Save as CSV"
           size="small"
           data-test="measures-csv"
@@ -150,52 +83,80 @@ function saveCsv(): void {
     </h3>
     <div class="list">
       <div
-        v-for="{ measure, span, sigma } in lengths"
+        v-for="{ measure, reading, within } in measures"
         :key="measure.id"
         :class="{ on: desk.selected === measure.id }"
+        :data-test="measure.id"
         @click="desk.selected = measure.id"
       >
-        {{ measure.name }}
-        <span class="num"
-          >{{ shown(span.metres) }} {{ within(sigma) }}
-          <span class="quiet">level {{ shown(span.level) }}, up {{ shown(span.rise) }}</span></span
+        <InputText
+          :model-value="measure.name"
+          class="name"
+          :aria-label="`Name of ${measure.name}`"
+          @change="rename(measure.id, ($event.target as HTMLInputElement).value)"
+        />
+        <span class="num" :title="reading.unit === 'length' ? like(reading.value) : ''"
+          >{{ figureWords(reading.value, reading.unit, unit) }}
+          {{ withinWords(within, reading.value, reading.unit, unit) }} {{ reading.label }}</span
         >
+        <span class="quiet num also">{{
+          reading.also.map((a) => `${a.label} ${figureWords(a.value, a.unit, unit)}`).join(", ")
+        }}</span>
         <span class="end row">
-          <span class="quiet">is</span>
-          <LengthField
-            :model-value="span.metres"
-            :unit="shot.unit"
-            :label="`${measure.name} is known to be`"
-            positive
-            @update:model-value="(m) => tellCamera(measure, m)"
-          />
+          <template v-if="measure.kind === 'length'">
+            <span class="quiet">known as</span>
+            <LengthField
+              :model-value="reading.value"
+              :unit="unit"
+              :label="`${measure.name} is known to be`"
+              positive
+              @update:model-value="(m) => tellCamera(measure, m)"
+            />
+          </template>
           <button class="plain" :aria-label="`Delete ${measure.name}`" @click.stop="remove(measure.id)">
             <i class="pi pi-times" />
           </button>
         </span>
       </div>
     </div>
-    <p v-if="lengths.length === 0" class="quiet">
-      Measure between any two points of ground and set. A size that is known becomes a known length of the camera.
+    <p v-if="measures.length === 0" class="quiet">
+      Measure between any points of ground and set. A length that is known becomes a known length of the camera.
     </p>
   </section>
-  <section class="card" style="flex: 1.2">
+  <section class="card" style="flex: 0.9">
     <h3 title="± holds nineteen times out of twenty">{{ part?.name ?? "Sizes of a part" }}</h3>
-    <div v-if="sizes" class="facts" data-test="sizes">
-      <template v-for="(x, k) in sizes.extent" :key="k">
-        <span>{{ ["along X", "along Y", "high"][k] }}</span><span class="num"
-          >{{ shown(x) }} {{ within(sizes.sigmas[k]) }}</span
+    <div v-if="part" class="facts" data-test="sizes">
+      <template v-for="{ label, unit: told, value, within } in sizes" :key="label">
+        <span>{{ label }}</span><span class="num" :title="told === 'length' ? like(value) : ''"
+          >{{ figureWords(value, told, unit) }} {{ withinWords(within, value, told, unit) }}</span
         >
       </template>
-      <span>Area</span><span class="num">{{ formatArea(sizes.area, shot.unit) }}</span>
-      <template v-if="sizes.volume !== null"
-        ><span>Volume</span><span class="num">{{ sizes.volume.toFixed(3) }} m³</span></template
-      >
-      <template v-if="spacing"
-        ><span>{{ spacing.count }} of them</span
-        ><span class="num">{{ shown(spacing.mean) }} apart, nearest {{ shown(spacing.least) }}</span></template
-      >
     </div>
     <p v-else class="quiet">Select a part.</p>
   </section>
+  <section v-if="tally && part" class="card" style="flex: 0.8">
+    <h3>{{ part.kind === "row" ? "The row" : "All of its kind" }}</h3>
+    <div class="facts" data-test="tally">
+      <span>of them</span><span class="num">{{ tally.count }}</span> <span>apart</span
+      ><span class="num">{{ figureWords(tally.mean, "length", unit) }}</span> <span>nearest</span
+      ><span class="num">{{ figureWords(tally.least, "length", unit) }}</span> <span>cover</span
+      ><span class="num">{{ figureWords(tally.area, "area", unit) }}</span>
+      <template v-if="tally.volume !== null"
+        ><span>take</span><span class="num">{{ figureWords(tally.volume, "volume", unit) }}</span></template
+      >
+    </div>
+  </section>
 </template>
+
+<style scoped>
+.name {
+  width: 92px;
+}
+.also {
+  flex: 1;
+  min-width: 0;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+</style>

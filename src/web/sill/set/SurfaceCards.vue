@@ -5,8 +5,14 @@ import { computed } from "vue";
 import { linearToSrgb } from "#core/colour/srgb";
 import { MATERIAL_PRESETS, fromPreset, newMaterial } from "#core/set/materials";
 import type { SetMaterial } from "#core/set/materials";
+import { facesOf } from "#core/set/faces";
+import type { Part } from "#core/set/parts/index";
+import { kindOf } from "#core/set/parts/index";
 import type { Flags, Role } from "#core/set/roles";
 import { FLAG_NAMES, ROLES, ROLE_WORDS, flagsOf, roleOf } from "#core/set/roles";
+import { faceKey, materialIdOf } from "#core/set/surface";
+import { shotFrame } from "#core/plate/schema";
+import { coverageOf } from "#core/set/coverage";
 import { referencesTo, removeMaterial } from "#core/shot/references";
 import type { Shot } from "#core/shot/schema";
 import { freshId } from "../../desk/ids.ts";
@@ -26,12 +32,26 @@ const materials = computed(() => Object.values(props.shot.materials));
 /** What the selected face, part, or the ground beyond the set is made of. */
 const material = computed<SetMaterial | undefined>(() => {
   const { materials: all, ground } = props.shot;
-  return all[part.value ? (part.value.faceMaterials[desk.face ?? ""] ?? part.value.material) : ground];
+  if (!part.value) return all[ground];
+  return all[key.value ? materialIdOf(props.shot.set, part.value, desk.face!) : part.value.material];
 });
-const where = computed(() =>
-  part.value ? (desk.face ? `${part.value.name}, ${desk.face}` : part.value.name) : "the ground beyond the set",
-);
-const role = computed(() => (part.value ? roleOf(part.value.flags) : null));
+/** What of the part has a surface of its own: the selected face, or the mesh that it belongs to. */
+const key = computed(() => (part.value && desk.face ? faceKey(part.value, desk.face) : null));
+const groups = computed(() => (part.value && kindOf(part.value).groups?.(part.value)) ?? []);
+const whatOf = (of: Part) =>
+  key.value ? `${of.name}, ${groups.value.find((g) => g.value === key.value)?.label ?? key.value}` : of.name;
+const where = computed(() => (part.value ? whatOf(part.value) : "the ground beyond the set"));
+const flags = computed(() => part.value && ((key.value && part.value.faceFlags[key.value]) || part.value.flags));
+const role = computed(() => (flags.value ? roleOf(flags.value) : null));
+/** How much of the selected surface the plate shows; the rest has the material's own colour. */
+const coverage = computed(() => {
+  const camera = props.shot.solved?.camera;
+  if (!part.value || !camera) return null;
+  return coverageOf(props.shot.set, { part: part.value.id, key: key.value }, camera, shotFrame(props.shot));
+});
+const percent = (share: number) => `${Math.round(100 * share)} %`;
+/** Whether the selected face has a role of its own. */
+const ownRole = computed(() => Boolean(part.value && key.value && part.value.faceFlags[key.value]));
 const swatch = ({ albedo }: SetMaterial) =>
   `rgb(${albedo.colour.map((c) => Math.round(255 * Math.min(1, linearToSrgb(c)))).join(" ")})`;
 const FLAG_WORDS: Record<keyof Flags, [string, string]> = {
@@ -46,7 +66,7 @@ const FLAG_WORDS: Record<keyof Flags, [string, string]> = {
 function choose(id: string): void {
   void store.commit("Choose material", (d) => {
     if (!part.value) d.ground = id;
-    else if (desk.face) d.set[part.value.id].faceMaterials[desk.face] = id;
+    else if (key.value) d.set[part.value.id].faceMaterials[key.value] = id;
     else d.set[part.value.id].material = id;
   });
 }
@@ -63,7 +83,7 @@ function add(preset: string): void {
   void store.commit("Add material", (d) => {
     d.materials[id] = made;
     if (!part.value) d.ground = id;
-    else if (desk.face) d.set[part.value.id].faceMaterials[desk.face] = id;
+    else if (key.value) d.set[part.value.id].faceMaterials[key.value] = id;
     else d.set[part.value.id].material = id;
   });
 }
@@ -72,12 +92,23 @@ const change = (name: string, put: (m: SetMaterial) => void) => {
   const { id } = material.value!;
   return store.commit(name, (d) => put(d.materials[id] as SetMaterial));
 };
-const setRole = (to: Role) => store.commit(`Make ${to}`, (d) => void (d.set[part.value!.id].flags = flagsOf(to)));
-const setFlag = (flag: keyof Flags) =>
-  store.commit(`Change ${FLAG_WORDS[flag][0]}`, (d) => {
-    const { flags } = d.set[part.value!.id];
-    flags[flag] = !flags[flag];
+/** Gives the selected face a role of its own, or the part with all faces that have none. */
+function putFlags(name: string, to: Flags): void {
+  void store.commit(name, (d) => {
+    const of = d.set[part.value!.id];
+    if (key.value) of.faceFlags[key.value] = to;
+    else of.flags = to;
   });
+}
+const setRole = (to: Role) => putFlags(`Make ${to}`, flagsOf(to));
+const setFlag = (flag: keyof Flags) =>
+  putFlags(`Change ${FLAG_WORDS[flag][0]}`, { ...flags.value!, [flag]: !flags.value![flag] });
+const asPart = () =>
+  store.commit("Role of the part", (d) => {
+    delete d.set[part.value!.id].faceFlags[key.value!];
+  });
+const faceOfGroup = (group: string) =>
+  facesOf(props.shot.set, part.value!.id).find((face) => faceKey(part.value!, face.id) === group)?.id ?? null;
 
 function drop(): void {
   const { id } = material.value!;
@@ -89,7 +120,25 @@ const used = computed(() => (material.value ? referencesTo(props.shot, material.
 
 <template>
   <section class="card" style="flex: 1.05">
-    <h3>Role of {{ part?.name ?? "a part" }}</h3>
+    <h3>
+      Role of {{ part ? whatOf(part) : "a part" }}
+      <span class="end row">
+        <button v-if="ownRole" class="plain" @click="asPart">as the part</button>
+        <Select
+          v-if="groups.length > 0"
+          :model-value="key"
+          :options="groups"
+          option-label="label"
+          option-value="value"
+          placeholder="all meshes"
+          show-clear
+          filter
+          size="small"
+          aria-label="Mesh"
+          data-test="mesh"
+          @update:model-value="(g: string | null) => (desk.face = g === null ? null : faceOfGroup(g))"
+      /></span>
+    </h3>
     <template v-if="part">
       <div class="roles">
         <button
@@ -105,7 +154,7 @@ const used = computed(() => (material.value ? referencesTo(props.shot, material.
       </div>
       <div class="row flags">
         <label v-for="f in FLAG_NAMES" :key="f" :title="FLAG_WORDS[f][1]"
-          ><input type="checkbox" :checked="part.flags[f]" :data-test="`flag-${f}`" @change="setFlag(f)" />
+          ><input type="checkbox" :checked="flags?.[f]" :data-test="`flag-${f}`" @change="setFlag(f)" />
           {{ FLAG_WORDS[f][0] }}</label
         >
       </div>
@@ -177,7 +226,13 @@ const used = computed(() => (material.value ? referencesTo(props.shot, material.
         />
         <ToolButton tool="pick-material" label="from the plate" />
       </div>
-      <p class="quiet words" :title="material.albedo.source">{{ material.albedo.source || "no source given" }}</p>
+      <p class="quiet words" :title="material.albedo.source">
+        {{ material.albedo.source || "no source given"
+        }}<span v-if="coverage && material.shows === 'plate'" data-test="coverage">
+          · the plate shows {{ percent(coverage.seen) }}; its own colour fills {{ percent(coverage.hidden) }} hidden and
+          {{ percent(coverage.outside) }} outside the frame</span
+        >
+      </p>
       <div class="row">
         <span class="quiet" title="What it reflects straight on, against glass of index 1.5: water 0.5, planed wood 0.7"
           >gloss</span
