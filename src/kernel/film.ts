@@ -9,6 +9,7 @@ import { fresnel, throughB, throughG, throughR, wentThrough } from "./ask";
 import * as surface from "./surface";
 import * as bsdf from "./bsdf";
 import * as light from "./light";
+import { NOT_DRAWN, beginDraws, drawnGroup, drawnShare, nextDraw } from "./draws";
 import {
   FROM_CAMERA,
   FROM_GLOSS,
@@ -87,7 +88,6 @@ import {
   PARAM_SEED,
   PARAM_SHUTTER,
   PARAM_SPREAD,
-  PARAM_SUN_IRRADIANCE,
   PARAM_WIDTH,
   PART_ALBEDO,
   PART_FLAGS,
@@ -197,29 +197,20 @@ function addGloss(r0: f32, g0: f32, b0: f32, changeR: f32, changeG: f32, changeB
  */
 // @ts-ignore: decorator
 @inline
-function addDirect(
-  group: u32,
-  props: bool,
-  x: f32,
-  y: f32,
-  z: f32,
-  toX: f32,
-  toY: f32,
-  toZ: f32,
-  reach: f32,
-  r: f32,
-  g: f32,
-  b: f32,
-  cosine: f32,
-  density: f32,
-): void {
+function addDirect(group: u32, props: bool, x: f32, y: f32, z: f32, cosine: f32, density: f32): void {
+  const toX = light.toX,
+    toY = light.toY,
+    toZ = light.toZ,
+    r = light.lightR,
+    g = light.lightG,
+    b = light.lightB;
   const weight = cosine * belowGloss(toX, toY, toZ);
   addW0(group, weight * r, weight * g, weight * b);
   if (!props) {
     addW(group, weight * r, weight * g, weight * b);
     return;
   }
-  const blocked = light.propsBlock(x, y, z, toX, toY, toZ, reach);
+  const blocked = light.propsBlock(x, y, z, toX, toY, toZ, light.reach);
   const tr: f32 = blocked ? 0 : throughR(),
     tg: f32 = blocked ? 0 : throughG(),
     tb: f32 = blocked ? 0 : throughB();
@@ -259,80 +250,19 @@ function evaluateCatcher(u: f32, v: f32, dx: f32, dy: f32, dz: f32): void {
     backZ = -dz;
     glossIndex = surface.index;
   }
-  if (light.hasSun()) {
-    seekDimension(CATCHER_DIMENSION);
-    light.drawSun();
-    const c = light.sunX * gx + light.sunY * gy + light.sunZ * gz;
-    if (c > 0 && !light.setBlocks(SET_SHADOW, x, y, z, light.sunX, light.sunY, light.sunZ, FAR)) {
-      // Through an open lens the point lies elsewhere in the plate than under the pixel.
-      const m = paramF(PARAM_LENS_RADIUS) > 0 ? light.maskAtPoint(px, py, pz) : light.maskAtPixel(u, v);
-      addDirect(
-        GROUP_SUN,
-        props,
-        x,
-        y,
-        z,
-        light.sunX,
-        light.sunY,
-        light.sunZ,
-        FAR,
-        m * paramF(PARAM_SUN_IRRADIANCE),
-        m * paramF(PARAM_SUN_IRRADIANCE + 4),
-        m * paramF(PARAM_SUN_IRRADIANCE + 8),
-        c,
-        light.sunPdf(),
-      );
-    }
-  }
-  if (light.hasEnvironment()) {
-    seekDimension(CATCHER_DIMENSION + 2);
-    if (light.drawEnvironment(x, y, z)) {
-      const c = light.toX * gx + light.toY * gy + light.toZ * gz;
-      if (c > 0 && !light.setBlocks(SET_BLOCKS, x, y, z, light.toX, light.toY, light.toZ, FAR)) {
-        const w = (c * light.density) / (light.density + c * INV_PI);
-        addDirect(
-          GROUP_SKY,
-          props,
-          x,
-          y,
-          z,
-          light.toX,
-          light.toY,
-          light.toZ,
-          FAR,
-          light.lightR,
-          light.lightG,
-          light.lightB,
-          w,
-          light.density,
-        );
-      }
-    }
-  }
   const proper = light.properLamps();
-  for (let i: u32 = 0; i < proper; i++) {
-    seekDimension(LAMP_DIMENSION + i);
-    const lamp = light.lampAt(i);
-    if (!light.drawLamp(lamp, x, y, z)) continue;
-    const c = light.toX * gx + light.toY * gy + light.toZ * gz;
-    if (c <= 0 || light.setBlocks(SET_SHADOW, x, y, z, light.toX, light.toY, light.toZ, light.reach)) continue;
+  beginDraws(CATCHER_DIMENSION, CATCHER_DIMENSION + 2, LAMP_DIMENSION, proper, NOT_DRAWN);
+  while (nextDraw(x, y, z)) {
+    const c = light.toX * gx + light.toY * gy + light.toZ * gz,
+      sky = drawnGroup == GROUP_SKY;
+    if (c <= 0) continue;
+    if (light.setBlocks(sky ? SET_BLOCKS : SET_SHADOW, x, y, z, light.toX, light.toY, light.toZ, light.reach)) continue;
+    // Through an open lens the point lies elsewhere in the plate than under the pixel.
+    if (drawnGroup == GROUP_SUN)
+      light.scaleDrawn(paramF(PARAM_LENS_RADIUS) > 0 ? light.maskAtPoint(px, py, pz) : light.maskAtPixel(u, v));
+    const weight = sky ? (c * light.density) / (light.density + c * INV_PI) : c;
     // Paths weigh a lamp that they meet by its density among all lamps.
-    addDirect(
-      GROUP_LAMPS + i,
-      props,
-      x,
-      y,
-      z,
-      light.toX,
-      light.toY,
-      light.toZ,
-      light.reach,
-      light.lightR,
-      light.lightG,
-      light.lightB,
-      c,
-      light.shareOf(lamp) * light.density,
-    );
+    addDirect(drawnGroup, props, x, y, z, weight, drawnShare * light.density);
   }
   if (props && light.lampCount() > proper) {
     // Props that shine: light of theirs counts as bounce.
@@ -682,75 +612,14 @@ function gatherGloss(cell: u32, seed: u32, samples: u32, dx: f32, dy: f32, dz: f
   const x = px + gx * surface.offset,
     y = py + gy * surface.offset,
     z = pz + gz * surface.offset;
-  const sun = light.hasSun(),
-    environment = light.hasEnvironment(),
-    lamps = light.properLamps() > 0;
+  const lamps = light.properLamps() > 0;
   for (let s: u32 = 0; s < samples; s++) {
     startSample(cell, s, seed);
     prepareGloss(dx, dy, dz, gx, gy, gz, roughness, specular);
-    if (sun) {
-      seekDimension(CATCHER_DIMENSION);
-      light.drawSun();
-      const m = light.maskAtPoint(px, py, pz);
-      gatherDrawn(
-        SET_SHADOW,
-        x,
-        y,
-        z,
-        gx,
-        gy,
-        gz,
-        light.sunX,
-        light.sunY,
-        light.sunZ,
-        FAR,
-        light.sunPdf(),
-        m * paramF(PARAM_SUN_IRRADIANCE),
-        m * paramF(PARAM_SUN_IRRADIANCE + 4),
-        m * paramF(PARAM_SUN_IRRADIANCE + 8),
-      );
-    }
-    if (environment) {
-      seekDimension(CATCHER_DIMENSION + 2);
-      if (light.drawEnvironment(x, y, z))
-        gatherDrawn(
-          SET_BLOCKS,
-          x,
-          y,
-          z,
-          gx,
-          gy,
-          gz,
-          light.toX,
-          light.toY,
-          light.toZ,
-          FAR,
-          light.density,
-          light.lightR,
-          light.lightG,
-          light.lightB,
-        );
-    }
-    if (lamps) {
-      seekDimension(LAMP_DIMENSION);
-      if (light.drawAnyLamp(x, y, z, 0))
-        gatherDrawn(
-          SET_SHADOW,
-          x,
-          y,
-          z,
-          gx,
-          gy,
-          gz,
-          light.toX,
-          light.toY,
-          light.toZ,
-          light.reach,
-          light.density,
-          light.lightR,
-          light.lightG,
-          light.lightB,
-        );
+    beginDraws(CATCHER_DIMENSION, CATCHER_DIMENSION + 2, 0, 0, lamps ? LAMP_DIMENSION : NOT_DRAWN);
+    while (nextDraw(x, y, z)) {
+      if (drawnGroup == GROUP_SUN) light.scaleDrawn(light.maskAtPoint(px, py, pz));
+      gatherDrawn(x, y, z, gx, gy, gz);
     }
     setFrame(gx, gy, gz);
     seekDimension(REFLECTION_DIMENSION);
@@ -787,31 +656,19 @@ function gatherGloss(cell: u32, seed: u32, samples: u32, dx: f32, dy: f32, dz: f
   gatherB *= n;
 }
 
-function gatherDrawn(
-  kind: u32,
-  x: f32,
-  y: f32,
-  z: f32,
-  gx: f32,
-  gy: f32,
-  gz: f32,
-  toX: f32,
-  toY: f32,
-  toZ: f32,
-  reach: f32,
-  density: f32,
-  r: f32,
-  g: f32,
-  b: f32,
-): void {
-  if (toX * gx + toY * gy + toZ * gz <= 0 || light.setBlocks(kind, x, y, z, toX, toY, toZ, reach)) return;
+function gatherDrawn(x: f32, y: f32, z: f32, gx: f32, gy: f32, gz: f32): void {
+  const toX = light.toX,
+    toY = light.toY,
+    toZ = light.toZ,
+    kind = drawnGroup == GROUP_SKY ? SET_BLOCKS : SET_SHADOW;
+  if (toX * gx + toY * gy + toZ * gz <= 0 || light.setBlocks(kind, x, y, z, toX, toY, toZ, light.reach)) return;
   setFrame(gx, gy, gz);
   bsdf.evaluateBsdf(viewX, viewY, viewZ, localX(toX, toY, toZ), localY(toX, toY, toZ), localZ(toX, toY, toZ));
   if (!(bsdf.pdf > 0)) return;
-  const w = (bsdf.fR * density) / (density + bsdf.pdf);
-  gatherR += w * r;
-  gatherG += w * g;
-  gatherB += w * b;
+  const w = (bsdf.fR * light.density) / (light.density + bsdf.pdf);
+  gatherR += w * light.lightR;
+  gatherG += w * light.lightG;
+  gatherB += w * light.lightB;
 }
 
 function gatherHemisphere(cell: u32, seed: u32, samples: u32): void {
@@ -831,30 +688,26 @@ function gatherHemisphere(cell: u32, seed: u32, samples: u32): void {
     lr: f32 = 0,
     lg: f32 = 0,
     lb: f32 = 0;
-  const environment = light.hasEnvironment(),
-    proper = light.properLamps();
+  const proper = light.properLamps();
   for (let s: u32 = 0; s < samples; s++) {
     startSample(cell, s, seed);
-    if (environment) {
-      seekDimension(CATCHER_DIMENSION + 2);
-      if (light.drawEnvironment(x, y, z)) {
-        const c = light.toX * gx + light.toY * gy + light.toZ * gz;
-        if (c > 0 && !light.setBlocks(SET_BLOCKS, x, y, z, light.toX, light.toY, light.toZ, FAR)) {
-          const w = (c * light.density) / (light.density + c * INV_PI);
-          sr += w * light.lightR;
-          sg += w * light.lightG;
-          sb += w * light.lightB;
-        }
+    beginDraws(NOT_DRAWN, CATCHER_DIMENSION + 2, LAMP_DIMENSION, proper, NOT_DRAWN);
+    while (nextDraw(x, y, z)) {
+      const c = light.toX * gx + light.toY * gy + light.toZ * gz,
+        sky = drawnGroup == GROUP_SKY;
+      if (c <= 0) continue;
+      if (light.setBlocks(sky ? SET_BLOCKS : SET_SHADOW, x, y, z, light.toX, light.toY, light.toZ, light.reach))
+        continue;
+      if (sky) {
+        const w = (c * light.density) / (light.density + c * INV_PI);
+        sr += w * light.lightR;
+        sg += w * light.lightG;
+        sb += w * light.lightB;
+      } else {
+        lr += c * light.lightR;
+        lg += c * light.lightG;
+        lb += c * light.lightB;
       }
-    }
-    for (let i: u32 = 0; i < proper; i++) {
-      seekDimension(LAMP_DIMENSION + i);
-      if (!light.drawLamp(light.lampAt(i), x, y, z)) continue;
-      const c = light.toX * gx + light.toY * gy + light.toZ * gz;
-      if (c <= 0 || light.setBlocks(SET_SHADOW, x, y, z, light.toX, light.toY, light.toZ, light.reach)) continue;
-      lr += c * light.lightR;
-      lg += c * light.lightG;
-      lb += c * light.lightB;
     }
     seekDimension(CATCHER_DIMENSION + 1);
     setFrame(gx, gy, gz);

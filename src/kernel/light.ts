@@ -128,6 +128,26 @@ export function drawSun(): void {
   sunZ = worldZ();
 }
 
+/** `drawSun` as a drawn light: its whole irradiance from that direction. */
+export function takeSun(): void {
+  drawSun();
+  toX = sunX;
+  toY = sunY;
+  toZ = sunZ;
+  reach = FAR;
+  density = sunPdf();
+  lightR = paramF(PARAM_SUN_IRRADIANCE);
+  lightG = paramF(PARAM_SUN_IRRADIANCE + 4);
+  lightB = paramF(PARAM_SUN_IRRADIANCE + 8);
+}
+
+/** Leaves a share of the light just drawn. */
+export function scaleDrawn(share: f32): void {
+  lightR *= share;
+  lightG *= share;
+  lightB *= share;
+}
+
 /** Density of `drawSun` per solid angle. */
 export function sunPdf(): f32 {
   return ONE / (2 * PI * (ONE - paramF(PARAM_SUN_COS)));

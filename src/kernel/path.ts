@@ -17,9 +17,9 @@ import { samplePicture, texelB, texelG, texelR } from "./images";
 import * as surface from "./surface";
 import * as bsdf from "./bsdf";
 import * as light from "./light";
+import { beginDraws, drawnGroup, nextDraw } from "./draws";
 import {
   GROUP_BOUNCE,
-  GROUP_LAMPS,
   GROUP_SKY,
   GROUP_SUN,
   INSTANCE_FLAGS,
@@ -224,27 +224,12 @@ function gain(matt: bool, r: f32, g: f32, b: f32): void {
   }
 }
 
-/** Adds a drawn light to the path if the BSDF sends it on and nothing is in the way. `weighed`: the BSDF could find it too. */
-function gainLight(
-  matt: bool,
-  props: bool,
-  through: bool,
-  weighed: bool,
-  tr: f32,
-  tg: f32,
-  tb: f32,
-  vx: f32,
-  vy: f32,
-  vz: f32,
-  toX: f32,
-  toY: f32,
-  toZ: f32,
-  reach: f32,
-  density: f32,
-  r: f32,
-  g: f32,
-  b: f32,
-): void {
+/** Adds the light drawn last to the path if the BSDF sends it on and nothing is in the way; weighed, since the BSDF could find it too. */
+function gainLight(matt: bool, props: bool, through: bool, tr: f32, tg: f32, tb: f32, vx: f32, vy: f32, vz: f32): void {
+  const toX = light.toX,
+    toY = light.toY,
+    toZ = light.toZ,
+    density = light.density;
   const side = toX * surface.sx + toY * surface.sy + toZ * surface.sz;
   if (side <= 0 && !through) return;
   const lx = localX(toX, toY, toZ),
@@ -253,10 +238,10 @@ function gainLight(
   if (side > 0 != lz > 0) return;
   bsdf.evaluateBsdf(vx, vy, vz, lx, ly, lz);
   if (!(bsdf.pdf > 0)) return;
-  const w = weighed ? density / (density + bsdf.pdf) : ONE;
-  const fr = bsdf.fR * w * r,
-    fg = bsdf.fG * w * g,
-    fb = bsdf.fB * w * b;
+  const w = density / (density + bsdf.pdf);
+  const fr = bsdf.fR * w * light.lightR,
+    fg = bsdf.fG * w * light.lightG,
+    fb = bsdf.fB * w * light.lightB;
   if (fr + fg + fb <= 0) return;
   let x = surface.px + surface.liftX + surface.gx * surface.offset,
     y = surface.py + surface.liftY + surface.gy * surface.offset,
@@ -267,7 +252,9 @@ function gainLight(
     z = surface.pz - surface.gz * surface.offset;
   }
   // From a lifted start the lamp is nearer, and a prop that shines would hide itself.
-  const far = side < 0 ? reach : reach - (surface.liftX * toX + surface.liftY * toY + surface.liftZ * toZ);
+  const reach = light.reach,
+    far = side < 0 ? reach : reach - (surface.liftX * toX + surface.liftY * toY + surface.liftZ * toZ);
+  group = drawnGroup;
   if (light.setBlocks(group == GROUP_SKY ? SET_BLOCKS : SET_SHADOW, x, y, z, toX, toY, toZ, far)) return;
   if (props) {
     if (light.propsBlock(x, y, z, toX, toY, toZ, far)) return;
@@ -311,115 +298,18 @@ function gainGloss(
   viewY = -localY(dx, dy, dz);
   viewZ = max<f32>(-localZ(dx, dy, dz), 1e-4);
   bsdf.prepareBsdf(viewZ);
-  if (light.hasSun()) {
-    seekDimension(start);
-    light.drawSun();
+  beginLights(start, drawsEveryLamp(matt) ? light.properLamps() : 0);
+  while (nextDraw(x, y, z)) {
     setFrame(surface.gx, surface.gy, surface.gz);
-    const m = light.maskAtPixel(u, v);
-    group = GROUP_SUN;
-    gainLight(
-      matt,
-      props,
-      false,
-      true,
-      tr,
-      tg,
-      tb,
-      viewX,
-      viewY,
-      viewZ,
-      light.sunX,
-      light.sunY,
-      light.sunZ,
-      FAR,
-      light.sunPdf(),
-      m * paramF(PARAM_SUN_IRRADIANCE),
-      m * paramF(PARAM_SUN_IRRADIANCE + 4),
-      m * paramF(PARAM_SUN_IRRADIANCE + 8),
-    );
-  }
-  if (light.hasEnvironment()) {
-    seekDimension(start + 1);
-    if (light.drawEnvironment(x, y, z)) {
-      group = GROUP_SKY;
-      gainLight(
-        matt,
-        props,
-        false,
-        true,
-        tr,
-        tg,
-        tb,
-        viewX,
-        viewY,
-        viewZ,
-        light.toX,
-        light.toY,
-        light.toZ,
-        FAR,
-        light.density,
-        light.lightR,
-        light.lightG,
-        light.lightB,
-      );
-    }
-  }
-  const every = drawsEveryLamp(matt),
-    first: u32 = every ? light.properLamps() : 0;
-  for (let i: u32 = 0; i < first; i++) {
-    seekDimension(EVERY_LAMP_DIMENSION + start * EVERY_LAMP + i);
-    if (!light.drawLamp(light.lampAt(i), x, y, z)) continue;
-    setFrame(surface.gx, surface.gy, surface.gz);
-    group = GROUP_LAMPS + i;
-    gainLight(
-      matt,
-      props,
-      false,
-      true,
-      tr,
-      tg,
-      tb,
-      viewX,
-      viewY,
-      viewZ,
-      light.toX,
-      light.toY,
-      light.toZ,
-      light.reach,
-      light.density,
-      light.lightR,
-      light.lightG,
-      light.lightB,
-    );
-  }
-  if (light.lampCount() > first) {
-    seekDimension(start + 3);
-    if (light.drawAnyLamp(x, y, z, first)) {
-      setFrame(surface.gx, surface.gy, surface.gz);
-      group = light.lampGroup();
-      gainLight(
-        matt,
-        props,
-        false,
-        true,
-        tr,
-        tg,
-        tb,
-        viewX,
-        viewY,
-        viewZ,
-        light.toX,
-        light.toY,
-        light.toZ,
-        light.reach,
-        light.density,
-        light.lightR,
-        light.lightG,
-        light.lightB,
-      );
-    }
+    if (drawnGroup == GROUP_SUN) light.scaleDrawn(light.maskAtPixel(u, v));
+    gainLight(matt, props, false, tr, tg, tb, viewX, viewY, viewZ);
   }
   setFrame(surface.gx, surface.gy, surface.gz);
+}
+
+/** Begins drawing all lights at a surface of a path, whose random numbers are from `start` on. */
+function beginLights(start: u32, every: u32): void {
+  beginDraws(start, start + 1, EVERY_LAMP_DIMENSION + start * EVERY_LAMP, every, start + 3);
 }
 
 /** True if a surface draws every lamp: `matt` tells that the path to it has scattered. */
@@ -503,32 +393,23 @@ function loadHidden(
   hiddenB = INV_PI * texelB();
 }
 
-/** Adds a drawn light to the path as a Lambert surface of the colour loaded returns it; its colour is in the throughput already. */
-function gainMatt(
-  props: bool,
-  weighed: bool,
-  tr: f32,
-  tg: f32,
-  tb: f32,
-  x: f32,
-  y: f32,
-  z: f32,
-  toX: f32,
-  toY: f32,
-  toZ: f32,
-  reach: f32,
-  density: f32,
-  r: f32,
-  g: f32,
-  b: f32,
-  bound: bool,
-): void {
+/**
+ * Adds the light drawn last to the path as a Lambert surface of the colour loaded returns it; its colour is in the
+ * throughput already. The sun is found by drawing alone.
+ */
+function gainMatt(props: bool, tr: f32, tg: f32, tb: f32, x: f32, y: f32, z: f32, bound: bool): void {
+  const toX = light.toX,
+    toY = light.toY,
+    toZ = light.toZ,
+    reach = light.reach,
+    density = light.density;
+  group = drawnGroup;
   const c = (toX * surface.gx + toY * surface.gy + toZ * surface.gz) * INV_PI;
   if (c <= 0 || light.setBlocks(group == GROUP_SKY ? SET_BLOCKS : SET_SHADOW, x, y, z, toX, toY, toZ, reach)) return;
-  let e = c * (weighed ? density / (density + c) : ONE);
-  let er = e * r,
-    eg = e * g,
-    eb = e * b;
+  let e = c * (group == GROUP_SUN ? ONE : density / (density + c));
+  let er = e * light.lightR,
+    eg = e * light.lightG,
+    eb = e * light.lightB;
   if (props) {
     if (light.propsBlock(x, y, z, toX, toY, toZ, reach)) return;
     er *= throughR();
@@ -594,7 +475,6 @@ export function followPath(
   ownB = 0;
   const maxDepth = paramU(PARAM_MAX_DEPTH);
   const sunOn = light.hasSun(),
-    lamps = light.lampCount() != 0,
     proper = light.properLamps() != 0,
     environment = light.hasEnvironment();
   const props = withProps && paramU(PARAM_PROP_ROOT) != 0;
@@ -883,81 +763,14 @@ export function followPath(
       tr *= surface.baseR;
       tg *= surface.baseG;
       tb *= surface.baseB;
-      if (sunOn) {
-        seekDimension(start);
-        light.drawSun();
-        const m = light.maskAlongSun(x, y, z);
-        group = GROUP_SUN;
-        if (m > 0)
-          gainMatt(
-            props,
-            false,
-            tr,
-            tg,
-            tb,
-            x,
-            y,
-            z,
-            light.sunX,
-            light.sunY,
-            light.sunZ,
-            FAR,
-            1,
-            m * sr,
-            m * sg,
-            m * sb,
-            matt,
-          );
-      }
-      if (environment) {
-        seekDimension(start + 1);
-        if (light.drawEnvironment(x, y, z)) {
-          group = GROUP_SKY;
-          gainMatt(
-            props,
-            true,
-            tr,
-            tg,
-            tb,
-            x,
-            y,
-            z,
-            light.toX,
-            light.toY,
-            light.toZ,
-            FAR,
-            light.density,
-            light.lightR,
-            light.lightG,
-            light.lightB,
-            matt,
-          );
+      beginLights(start, 0);
+      while (nextDraw(x, y, z)) {
+        if (drawnGroup == GROUP_SUN) {
+          const m = light.maskAlongSun(x, y, z);
+          if (!(m > 0)) continue;
+          light.scaleDrawn(m);
         }
-      }
-      if (lamps) {
-        seekDimension(start + 3);
-        if (light.drawAnyLamp(x, y, z, 0)) {
-          group = light.lampGroup();
-          gainMatt(
-            props,
-            true,
-            tr,
-            tg,
-            tb,
-            x,
-            y,
-            z,
-            light.toX,
-            light.toY,
-            light.toZ,
-            light.reach,
-            light.density,
-            light.lightR,
-            light.lightG,
-            light.lightB,
-            matt,
-          );
-        }
+        gainMatt(props, tr, tg, tb, x, y, z, matt);
       }
       seekDimension(start + 6);
       setFrame(surface.gx, surface.gy, surface.gz);
@@ -999,124 +812,19 @@ export function followPath(
         thin = (surface.flags & MATERIAL_THIN) != 0;
       // Drawn lights come through the surface where it is a thin wall, or on the way out; see the head of this file.
       const through = glass && !straight && (thin || !surface.front);
-      if (sunOn) {
-        seekDimension(start);
-        light.drawSun();
-      }
       setShadingFrame();
       const vx = -localX(dx, dy, dz),
         vy = -localY(dx, dy, dz),
         vz = max<f32>(-localZ(dx, dy, dz), 1e-4);
       bsdf.prepareBsdf(vz);
-      if (sunOn) {
-        const m = light.maskAlongSun(x, y, z);
-        const p = light.sunPdf();
-        group = GROUP_SUN;
-        if (m > 0)
-          gainLight(
-            matt,
-            props,
-            through,
-            true,
-            tr,
-            tg,
-            tb,
-            vx,
-            vy,
-            vz,
-            light.sunX,
-            light.sunY,
-            light.sunZ,
-            FAR,
-            p,
-            m * sr,
-            m * sg,
-            m * sb,
-          );
-      }
-      if (environment) {
-        seekDimension(start + 1);
-        if (light.drawEnvironment(x, y, z)) {
-          group = GROUP_SKY;
-          gainLight(
-            matt,
-            props,
-            through,
-            true,
-            tr,
-            tg,
-            tb,
-            vx,
-            vy,
-            vz,
-            light.toX,
-            light.toY,
-            light.toZ,
-            FAR,
-            light.density,
-            light.lightR,
-            light.lightG,
-            light.lightB,
-          );
-        }
-      }
-      const every = drawsEveryLamp(matt),
-        first: u32 = every ? light.properLamps() : 0;
-      for (let i: u32 = 0; i < first; i++) {
-        seekDimension(EVERY_LAMP_DIMENSION + start * EVERY_LAMP + i);
-        if (!light.drawLamp(light.lampAt(i), x, y, z)) continue;
-        // Drawing a sphere sets the frame to its own.
+      const every = drawsEveryLamp(matt);
+      beginLights(start, every ? light.properLamps() : 0);
+      while (nextDraw(x, y, z)) {
         setShadingFrame();
-        group = GROUP_LAMPS + i;
-        gainLight(
-          matt,
-          props,
-          through,
-          true,
-          tr,
-          tg,
-          tb,
-          vx,
-          vy,
-          vz,
-          light.toX,
-          light.toY,
-          light.toZ,
-          light.reach,
-          light.density,
-          light.lightR,
-          light.lightG,
-          light.lightB,
-        );
+        if (drawnGroup == GROUP_SUN) light.scaleDrawn(light.maskAlongSun(x, y, z));
+        gainLight(matt, props, through, tr, tg, tb, vx, vy, vz);
       }
-      if (light.lampCount() > first) {
-        seekDimension(start + 3);
-        if (light.drawAnyLamp(x, y, z, first)) {
-          setShadingFrame();
-          group = light.lampGroup();
-          gainLight(
-            matt,
-            props,
-            through,
-            true,
-            tr,
-            tg,
-            tb,
-            vx,
-            vy,
-            vz,
-            light.toX,
-            light.toY,
-            light.toZ,
-            light.reach,
-            light.density,
-            light.lightR,
-            light.lightG,
-            light.lightB,
-          );
-        }
-      }
-      if (lamps) setShadingFrame();
+      setShadingFrame();
       seekDimension(start + 5);
       draw();
       const lobe = draw1();
