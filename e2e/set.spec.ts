@@ -8,7 +8,9 @@ import { facesOf } from "#core/set/faces";
 import { measurePart } from "#core/set/sizes";
 import { readingOf } from "#core/set/measures";
 import { kindOf } from "#core/set/parts/index";
+import { makePart } from "#core/set/parts/make";
 import { rowWays } from "#core/set/parts/row";
+import { typedVertex } from "#core/set/vertex";
 import { faults, openEdges } from "#core/set/shell/topology";
 import { placeGlb } from "../src/testing/glb.ts";
 import * as loft from "../src/demo/netloft.ts";
@@ -352,4 +354,65 @@ test("a model of the place as set: materials and roles by mesh, drawn on and mea
     .setInputFiles({ name: "notes.glb", mimeType: "", buffer: Buffer.from("no model at all, only words") });
   await expect(page.getByText("This is not a binary glTF file")).toBeVisible();
   expect(Object.keys((await shot()).set)).toEqual(["model-1"]);
+});
+
+test("a face is pulled until its side lies on the plate's own edge; numbers are typed while dragging, Tab to the next", async ({
+  page,
+  request,
+}) => {
+  const { bench } = loft;
+  const corner = (x: number, y: number) => typedVertex([x, y, 0]);
+  const shape = {
+    kind: "block" as const,
+    base: [
+      corner(bench.x0, bench.y0),
+      corner(bench.x1, bench.y0),
+      corner(bench.x1, bench.y1),
+      corner(bench.x0, bench.y1),
+    ],
+    height: bench.top - 0.12,
+    closed: true,
+  };
+  const id = await copyOfDemo(
+    request,
+    (copy) => void (copy.set = { "block-1": makePart("block-1", "Bench", shape, copy.ground) }),
+    "netloft",
+  );
+  const desk = new Desk(page);
+  await page.goto(`/shots/${id}/set`);
+  await expect(page.getByTestId("tool-shell-face")).toBeVisible();
+  await page.waitForTimeout(600);
+  const shot = async () => (await opened(request, id)).shot;
+  const part = async () => (await shot()).set["block-1"];
+  const camera = (await shot()).solved!.camera;
+  const at = (p: Vec3) => projectPoint(camera, p)!;
+  const middle = (bench.x0 + bench.x1) / 2;
+  await page.getByTestId("part-block-1").click();
+  await desk.tool("shell-face");
+  // Grabbed just behind its front side, and let go three pixels beside the bench's real edge.
+  const low = at([middle, bench.y0 + 0.01, bench.top - 0.12]);
+  const high = at([middle, bench.y0, bench.top]);
+  await desk.drag(low, [high[0], high[1] + 3]);
+  await expect.poll(async () => (await part()).kind).toBe("shell");
+  expect(Math.abs(measurePart((await shot()).set, await part()).extent[2] - bench.top)).toBeLessThan(0.01);
+
+  // A corner of its base: 30 cm along X and −5 cm along Y, typed while it is held.
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("Control+z");
+  await expect.poll(async () => (await part()).kind).toBe("block");
+  const [x, y] = await desk.screen(at([bench.x0, bench.y0, 0]));
+  await page.mouse.move(x, y);
+  await page.mouse.down();
+  await page.mouse.move(x + 30, y + 4, { steps: 3 });
+  await page.keyboard.type("0.3");
+  await page.keyboard.press("Tab");
+  await page.keyboard.type("-5 cm");
+  await expect(page.getByTestId("ways")).toContainText("Y -5 cm …");
+  await page.mouse.up();
+  await expect
+    .poll(async () => {
+      const block = await part();
+      return block.kind === "block" ? block.base[0].world.map((c) => Number(c.toFixed(6))) : null;
+    })
+    .toEqual([bench.x0 + 0.3, bench.y0 - 0.05, 0].map((c) => Number(c.toFixed(6))));
 });

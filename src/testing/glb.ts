@@ -86,8 +86,7 @@ export async function placeGlb(
     const { positions, indices } = meshOf(faces);
     // Y up: (x, y, z) of the world is (x, z, -y) there.
     const turned = new Float32Array(positions.length);
-    for (let i = 0; i < positions.length; i += 3)
-      turned.set([positions[i], positions[i + 2], -positions[i + 1]], i);
+    for (let i = 0; i < positions.length; i += 3) turned.set([positions[i], positions[i + 2], -positions[i + 1]], i);
     const primitive = document
       .createPrimitive()
       .setAttribute("POSITION", document.createAccessor().setType("VEC3").setArray(turned).setBuffer(buffer))

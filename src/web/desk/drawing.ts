@@ -29,7 +29,7 @@ import { measureOfTool, partOfTool } from "./toolTable.ts";
 /** Pixels of the window within which corners and sides draw the pointer. */
 const REACH = 10;
 /** Pixels of the window within which a side counts as clicked. */
-const SIDE_REACH = 14;
+export const SIDE_REACH = 14;
 
 /** A plane turned so that it faces the eye. */
 export function facingEye(plane: Plane, eye: Vec3): Plane {
@@ -349,7 +349,7 @@ export function useDrawing() {
 }
 
 /** Pixels from a line of pixels; infinitely far where there is none. */
-function distanceToLine(line: readonly Vec2[], pixel: Vec2): number {
+export function distanceToLine(line: readonly Vec2[], pixel: Vec2): number {
   let least = Infinity;
   for (let i = 1; i < line.length; i++) {
     const [a, b] = [line[i - 1], line[i]];

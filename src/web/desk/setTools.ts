@@ -1,5 +1,6 @@
+import { shallowRef } from "vue";
 import type { Vec2, Vec3 } from "#core/math/vec3";
-import { add, scale } from "#core/math/vec3";
+import { add, cross, dot, mix, normalize, scale, sub } from "#core/math/vec3";
 import type { Plane } from "#core/optics/camera";
 import { MAIN_PLATE } from "#core/plate/schema";
 import { faceNormal, facePlane } from "#core/set/face";
@@ -11,19 +12,36 @@ import { cutAround, cutFace } from "#core/set/shell/cut";
 import type { Body } from "#core/set/shell/make";
 import { moveFace } from "#core/set/shell/move";
 import { insetFace, pullFace } from "#core/set/shell/pull";
+import type { Picked } from "#core/set/pick";
+import { nearestEdge } from "#core/set/plateEdge";
 import { asShell, withBody } from "#core/set/shell/turn";
 import { materialIdOf } from "#core/set/surface";
 import { placedVertex } from "#core/set/vertex";
 import type { Shot } from "#core/shot/schema";
 import { useDesk } from "../stores/desk.ts";
 import { useNotices } from "../stores/notices.ts";
+import { usePlate } from "../stores/plate.ts";
 import { useProof } from "../stores/proof.ts";
 import { useShot } from "../stores/shot.ts";
-import { planeOverSide, planeThrough, useDrawing } from "./drawing.ts";
+import { SIDE_REACH, distanceToLine, planeOverSide, planeThrough, useDrawing } from "./drawing.ts";
 import { freshId } from "./ids.ts";
 import type { Sight } from "./sight.ts";
 import { measureOfTool } from "./toolTable.ts";
-import { onLine } from "./sight.ts";
+import { onLine, onPlane } from "./sight.ts";
+
+/** A pull under way: the shell as it was, the face, its side nearest to where it was grabbed, and how far it has gone. */
+interface Pull {
+  shell: Shell;
+  face: string;
+  side: [Vec3, Vec3];
+  normal: Vec3;
+  /** It was grabbed at that side. */
+  near: boolean;
+  start: number;
+  metres: number;
+  whole: boolean;
+  onEdge: boolean;
+}
 
 /** Tools that shape the set: working planes, shells, colours from the plate, measuring. */
 export function useSetTools() {
@@ -32,17 +50,10 @@ export function useSetTools() {
   const notices = useNotices();
   const drawing = useDrawing();
   const proof = useProof();
+  const plate = usePlate();
 
-  /** A face that is being pulled: the shell as it was, the face, and the line that it goes along. */
-  let pulled: {
-    shell: Shell;
-    face: string;
-    from: Vec3;
-    normal: Vec3;
-    start: number;
-    metres: number;
-    whole: boolean;
-  } | null = null;
+  /** A face that is being pulled. */
+  const pulled = shallowRef<Pull | null>(null);
   let patch: Vec2 | null = null;
 
   const say = (message: string) => notices.say("warn", message);
@@ -93,47 +104,100 @@ export function useSetTools() {
     }
     const shell = shellOf(shot, picked.part.id);
     if (!shell) return true;
-    const normal = faceNormal(picked.face);
-    const start = onLine(sight.ray(pixel), picked.world, normal) ?? 0;
     desk.selected = shell.id;
     desk.face = picked.face.id;
-    pulled = { shell, face: picked.face.id, from: picked.world, normal, start, metres: 0, whole: false };
+    const pull = {
+      shell,
+      face: picked.face.id,
+      ...sideNear(sight, picked, pixel),
+      metres: 0,
+      whole: false,
+      onEdge: false,
+    };
+    // Grabbed beside its side, the face follows by the way that the pointer goes; at its side, the side is at the pointer.
+    const start = pull.near ? 0 : (pulledTo(sight, pull, pixel) ?? 0);
+    pulled.value = { ...pull, start };
     return true;
   }
 
-  const pullOutcome = () => {
-    const { shell, face, metres, whole } = pulled!;
-    return whole ? moveFace(shell, face, metres) : pullFace(shell, face, metres);
-  };
-
-  /** Goes on with the drag; with Shift the faces around go along instead of new sides. */
-  function move(_shot: Shot, sight: Sight, pixel: Vec2, whole: boolean): void {
-    if (!pulled) return;
-    const s = onLine(sight.ray(pixel), pulled.from, pulled.normal);
-    if (s === null) return;
-    pulled.metres = s - pulled.start;
-    pulled.whole = whole;
-    const outcome = pullOutcome();
-    if (typeof outcome === "string") return;
-    const { shell } = pulled;
-    store.preview((d) => put(shell, outcome.body)(d as Shot));
+  /** The side of a face nearest to a pixel. */
+  function sideNear(sight: Sight, { face }: Pick<Picked, "face">, pixel: Vec2): Pick<Pull, "side" | "normal" | "near"> {
+    const ring = face.rings[0];
+    const sides = ring.map((a, i): [Vec3, Vec3] => [a, ring[(i + 1) % ring.length]]);
+    const far = sides.map((side) => distanceToLine(sight.line(...side, 6), pixel));
+    const least = Math.min(...far);
+    return {
+      side: sides[Math.max(0, far.indexOf(least))],
+      normal: faceNormal(face),
+      near: least * desk.deskScale < SIDE_REACH,
+    };
   }
 
-  async function release(shot: Shot, _sight: Sight, pixel: Vec2): Promise<void> {
+  /** Metres along the normal at which the face's side is seen through a pixel; null where that cannot be told. */
+  function pulledTo(sight: Sight, { side: [a, b], normal }: Pick<Pull, "side" | "normal">, pixel: Vec2): number | null {
+    const ray = sight.ray(pixel);
+    const across = normalize(cross(sub(b, a), normal));
+    const slant = Math.abs(dot(across, ray.direction));
+    const met = slant > 0.02 ? onPlane(ray, { normal: across, offset: dot(across, a) }) : null;
+    return met ? dot(sub(met, a), normal) : onLine(ray, a, normal);
+  }
+
+  /** Metres by which the pulled side lies on the nearest edge that the plate shows there; null where there is none. */
+  function edgeNear(sight: Sight, { side: [a, b], normal }: Pull, metres: number): number | null {
+    const picture = sight.plate ? plate.shown : null;
+    const at = (p: Vec3, by: number) => add(p, scale(normal, by));
+    const middle = mix(a, b, 0.5);
+    const [p, q] = [sight.project(at(middle, metres)), sight.project(at(middle, metres + 1e-3))];
+    if (!picture || !p || !q) return null;
+    const pixels = Math.hypot(q[0] - p[0], q[1] - p[1]) / 1e-3;
+    if (pixels < 1) return null;
+    const lineAt = (shift: number) => {
+      const by = metres + shift / pixels;
+      return sight.line(at(a, by), at(b, by), 6);
+    };
+    const shift = nearestEdge(picture, lineAt, Math.min(12, Math.max(3, SIDE_REACH / 2 / desk.deskScale)));
+    return shift === null ? null : metres + shift / pixels;
+  }
+
+  const outcomeOf = ({ shell, face, metres, whole }: Pull) =>
+    whole ? moveFace(shell, face, metres) : pullFace(shell, face, metres);
+
+  /**
+   * Goes on with the drag; with Shift the faces around go along instead of new sides. The side that was grabbed goes onto
+   * an edge that the plate shows, unless it is let go with Alt or the metres are typed.
+   */
+  function move(sight: Sight, pixel: Vec2, held: { whole: boolean; free: boolean }, exact: number | null): void {
+    const pull = pulled.value;
+    const to = pull && (exact ?? pulledTo(sight, pull, pixel));
+    if (!pull || to === null) return;
+    let metres = exact ?? to - pull.start;
+    const edge = exact !== null || held.free ? null : edgeNear(sight, pull, metres);
+    if (edge !== null) metres = edge;
+    const next = { ...pull, metres, whole: held.whole, onEdge: edge !== null };
+    pulled.value = next;
+    const outcome = outcomeOf(next);
+    if (typeof outcome !== "string") store.preview((d) => put(next.shell, outcome.body)(d as Shot));
+  }
+
+  /** Metres by which a face is being pulled; null while none is. */
+  const pulledMetres = () => pulled.value?.metres ?? null;
+  const onPlateEdge = () => pulled.value?.onEdge ?? false;
+
+  async function release(shot: Shot, pixel: Vec2): Promise<void> {
     if (patch) {
       const from = patch;
       patch = null;
       await takeColour(shot, from, pixel);
       return;
     }
-    if (!pulled) return;
-    const { shell, face, whole } = pulled;
-    const outcome = pullOutcome();
-    pulled = null;
+    const pull = pulled.value;
+    pulled.value = null;
+    if (!pull) return;
     store.cancelPreview();
+    const outcome = outcomeOf(pull);
     if (typeof outcome === "string") return;
-    desk.face = face;
-    await shaped(whole ? "Move face" : "Pull face", shell, outcome);
+    desk.face = pull.face;
+    await shaped(pull.whole ? "Move face" : "Pull face", pull.shell, outcome);
   }
 
   /** The colour of a patch of the plate as the albedo of the selected material: over the light there where that is known. */
@@ -310,5 +374,5 @@ export function useSetTools() {
     return true;
   }
 
-  return { press, move, release, click, enter };
+  return { press, move, release, click, enter, pulledMetres, onPlateEdge };
 }

@@ -13,6 +13,12 @@ export interface Handle {
   /** Name of the edit that a drag makes. */
   edit: string;
   drag: (draft: Draft<Shot>, pixel: Vec2, delta: Vec2) => void;
+  /** For what goes in metres: the ways it goes, how far a pixel takes it, and putting it there. */
+  typed?: {
+    names: string[];
+    read: (pixel: Vec2) => number[] | null;
+    put: (draft: Draft<Shot>, metres: readonly number[]) => void;
+  };
 }
 
 export const moved = (p: Vec2, d: Vec2): Vec2 => [p[0] + d[0], p[1] + d[1]];

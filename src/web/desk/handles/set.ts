@@ -1,4 +1,5 @@
-import type { Vec3 } from "#core/math/vec3";
+import type { Draft } from "immer";
+import type { Vec2, Vec3 } from "#core/math/vec3";
 import { add, scale } from "#core/math/vec3";
 import type { PartHandle } from "#core/set/parts/kind";
 import type { Part } from "#core/set/parts/index";
@@ -7,6 +8,7 @@ import type { Shot } from "#core/shot/schema";
 import type { Sight } from "../sight.ts";
 import { onLine, onPlane } from "../sight.ts";
 import type { Handle } from "./handle.ts";
+import { goneAlong, metresAlong, waysAlong } from "./ways.ts";
 
 /**
  * Handles of the set's parts, as each kind describes them. Of many parts only the selected one has its own, of a large
@@ -46,21 +48,31 @@ function partHandles(part: Part, shot: Shot, sight: Sight, chosen: Chosen): Hand
     const at = sight.project(handle.at);
     if (!at) return [];
     const along = chosen.axis ? { direction: chosen.axis } : handle.along;
+    const ways = waysAlong(along);
+    const target = (pixel: Vec2): Vec3 | null => {
+      const ray = sight.ray(pixel);
+      if ("plane" in along) return onPlane(ray, along.plane);
+      const s = onLine(ray, handle.at, along.direction);
+      return s === null ? null : add(handle.at, scale(along.direction, s));
+    };
+    const put = (draft: Draft<Shot>, to: Vec3 | null, pixel: Vec2 | null) => {
+      const own = draft.set[part.id] as Part | undefined;
+      if (to && own?.kind === part.kind) handle.put(own, to, pixel);
+    };
     return [
       {
         key: `${part.id}.${handle.key}`,
         owner: part.id,
         at,
         edit: handle.edit,
-        drag: (draft, pixel) => {
-          const ray = sight.ray(pixel);
-          let to = "plane" in along ? onPlane(ray, along.plane) : null;
-          if ("direction" in along) {
-            const s = onLine(ray, handle.at, along.direction);
-            to = s === null ? null : add(handle.at, scale(along.direction, s));
-          }
-          const target = draft.set[part.id] as Part | undefined;
-          if (to && target?.kind === part.kind) handle.put(target, to, sight.plate ? pixel : null);
+        drag: (draft, pixel) => put(draft, target(pixel), sight.plate ? pixel : null),
+        typed: {
+          names: ways.names,
+          read: (pixel) => {
+            const to = target(pixel);
+            return to && metresAlong(ways, handle.at, to);
+          },
+          put: (draft, metres) => put(draft, goneAlong(ways, handle.at, metres), null),
         },
       },
     ];
