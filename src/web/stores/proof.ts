@@ -3,11 +3,15 @@ import { wrap } from "comlink";
 import { defineStore } from "pinia";
 import { ref, shallowRef } from "vue";
 import type { PlateAlbedo } from "#core/render/plateAlbedo";
+import { withMirrorBall } from "#core/render/mirrorBall";
 import type { ProbeResult } from "#core/render/probeShot";
 import type { Shot } from "#core/shot/schema";
 import { staleKey } from "#core/shot/stale";
 import type { Region } from "#core/trace/tiles";
 import type { ProofAsks, ProofOrder, ProofPicture, ProofReport } from "../workers/proof.worker.ts";
+
+/** How the mirror ball is shown: the place as it is filled, or what the plate does not show in one loud colour. */
+export type Ball = "off" | "filled" | "hidden";
 
 /** The proof render: one worker that always renders the newest shot it was given. */
 export const useProof = defineStore("proof", () => {
@@ -23,6 +27,10 @@ export const useProof = defineStore("proof", () => {
   const target = ref(64);
   /** Part of the plate that is rendered, at the plate's own size; null for all of it. */
   const region = shallowRef<Region | null>(null);
+  /** A mirror ball that shows what of the place is there for reflections. */
+  const ball = ref<Ball>("off");
+  /** Whether a proof was shown before the ball. */
+  let before = false;
   let worker: Worker | null = null;
   let asked = 0;
   let sent = "";
@@ -59,8 +67,9 @@ export const useProof = defineStore("proof", () => {
     picture.value = r;
   }
 
-  function render(shot: Shot): void {
-    if (!on.value || !shot.solved) return;
+  function render(whole: Shot): void {
+    if (!on.value || !whole.solved) return;
+    const shot = ball.value === "off" ? whole : withMirrorBall(whole, ball.value === "hidden");
     const key = `${staleKey(shot, "develop")}${JSON.stringify(region.value)}${target.value}`;
     if (key === sent) return;
     sent = key;
@@ -71,6 +80,15 @@ export const useProof = defineStore("proof", () => {
     firstMs.value = null;
     worker ??= start();
     worker.postMessage({ kind: "render", shot, samples: target.value, region: region.value } satisfies ProofOrder);
+  }
+
+  /** Shows a mirror ball in the proof in place of the props, or ends that; the proof that was there goes on. */
+  function showBall(next: Ball, shot: Shot): void {
+    if (ball.value === "off") before = on.value && !laid.value;
+    ball.value = next;
+    const wanted = next !== "off" || before;
+    if (wanted !== on.value || laid.value) toggle(shot);
+    else render(shot);
   }
 
   /** Begins a proof of the shot, also in place of a final that is shown, or puts the proof away. */
@@ -137,6 +155,8 @@ export const useProof = defineStore("proof", () => {
   return {
     on,
     albedo,
+    ball,
+    showBall,
     laid,
     toggle,
     state,

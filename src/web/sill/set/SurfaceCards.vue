@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import InputText from "primevue/inputtext";
 import Select from "primevue/select";
-import { computed } from "vue";
+import { computed, onBeforeUnmount } from "vue";
 import { linearToSrgb } from "#core/colour/srgb";
 import { MATERIAL_PRESETS, fromPreset, newMaterial } from "#core/set/materials";
 import type { SetMaterial } from "#core/set/materials";
@@ -19,6 +19,8 @@ import { freshId } from "../../desk/ids.ts";
 import NumberField from "../../parts/NumberField.vue";
 import ToolButton from "../../parts/ToolButton.vue";
 import { useDesk } from "../../stores/desk.ts";
+import type { Ball } from "../../stores/proof.ts";
+import { useProof } from "../../stores/proof.ts";
 import { useShot } from "../../stores/shot.ts";
 import BakeCard from "./BakeCard.vue";
 import RolePicture from "./RolePicture.vue";
@@ -26,6 +28,7 @@ import RolePicture from "./RolePicture.vue";
 const props = defineProps<{ shot: Shot }>();
 const desk = useDesk();
 const store = useShot();
+const proof = useProof();
 
 const part = computed(() => (desk.selected ? (props.shot.set[desk.selected] ?? null) : null));
 const materials = computed(() => Object.values(props.shot.materials));
@@ -62,6 +65,9 @@ const FLAG_WORDS: Record<keyof Flags, [string, string]> = {
   bounce: ["bounces", "Returns light in its own colours"],
   blocks: ["blocks outside", "Keeps sky and surroundings from what is behind it"],
 };
+
+const BALLS: Record<Ball, string> = { off: "none", filled: "as filled", hidden: "hidden marked" };
+onBeforeUnmount(() => proof.ball !== "off" && proof.showBall("off", props.shot));
 
 function choose(id: string): void {
   void store.commit("Choose material", (d) => {
@@ -161,6 +167,24 @@ const used = computed(() => (material.value ? referencesTo(props.shot, material.
       <p class="quiet words">{{ role ? ROLE_WORDS[role] : "Flags of your own choice." }}</p>
     </template>
     <p v-else class="quiet">Select a part to say what it is for.</p>
+    <div class="row ball">
+      <span
+        class="quiet"
+        title="In a mirror ball in the proof: what the plate shows of the place, and what fills the rest"
+        >mirror ball</span
+      >
+      <button
+        v-for="(word, b) in BALLS"
+        :key="b"
+        class="act"
+        :class="{ on: proof.ball === b }"
+        :disabled="!shot.solved"
+        :data-test="`ball-${b}`"
+        @click="proof.showBall(b, shot)"
+      >
+        {{ word }}
+      </button>
+    </div>
   </section>
   <section class="card" style="flex: 1.55">
     <h3>
@@ -311,6 +335,9 @@ const used = computed(() => (material.value ? referencesTo(props.shot, material.
 .flags label,
 .row label {
   white-space: nowrap;
+}
+.ball {
+  margin-top: 4px;
 }
 .words {
   margin: 3px 0;
