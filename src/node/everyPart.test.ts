@@ -4,6 +4,7 @@ import { rotationFromAngles } from "#core/optics/camera";
 import { noDistortion } from "#core/optics/distortion";
 import { newLamp } from "#core/light/schema";
 import { newMaterial } from "#core/set/materials";
+import type { PartName } from "#core/set/parts/index";
 import { PART_NAMES } from "#core/set/parts/index";
 import type { AnyShape } from "#core/set/parts/make";
 import { makePart } from "#core/set/parts/make";
@@ -27,7 +28,7 @@ const FLOOR = at([-6, -1], [6, -1], [6, 12], [-6, 12]);
 /** A model that is loaded: a crate of a metre. */
 const CRATE = "c".repeat(64);
 provideSetModel(CRATE, primitiveModel("box", [0.4, 0.3, 0.2], 0.5, 0));
-const SHAPES: Record<string, AnyShape> = {
+const SHAPES: Record<PartName, AnyShape> = {
   polygon: { kind: "polygon", vertices: FLOOR, holes: [at([1, 3], [1, 4], [2, 4], [2, 3])] },
   block: { kind: "block", base: at([-2, 4], [-1, 4], [-1, 5], [-2, 5]), height: 0.7, closed: true },
   room: { kind: "room", floor: at([-7, -6], [7, -6], [7, 13], [-7, 13]), height: 5 },
