@@ -78,6 +78,13 @@ test("net loft: a room closed behind the camera, a window, a bench with legs, a 
   near(walls.height, room.eaves);
   const floor = walls.floor.map((v) => v.world);
   near(Math.max(...floor.map((p) => p[0])) - Math.min(...floor.map((p) => p[0])), room.width);
+  // Laid onto the floor's edges in the plate it stays the room that it is.
+  await page.getByTestId("settle").click();
+  await expect(page.getByText("sides of Room 1 lie on the plate's edges")).toBeVisible();
+  const settled = (await shot()).set["room-1"];
+  if (settled.kind !== "room") throw new Error("kind");
+  const across = settled.floor.map((v) => v.world[0]);
+  near(Math.max(...across) - Math.min(...across), room.width);
   // It holds the camera: closed by itself where nobody can see.
   expect(Math.min(...floor.map((p) => p[1]))).toBeLessThan(build.camera.position[1] - 0.9);
 

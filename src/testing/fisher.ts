@@ -2,7 +2,7 @@ import type { Vec2, Vec3 } from "#core/math/vec3";
 import { add, multiply, rotationFromVector, scale } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 import { projectPoint } from "#core/optics/camera";
-import { backSolve, factor } from "#core/match/linear";
+import { backSolve, factor } from "#core/math/linear";
 
 /**
  * Cramér-Rao bounds by the book (van Trees 1968): the Fisher information of marks with Gaussian noise, from the

@@ -1,4 +1,4 @@
-import { backSolve, factor, invertSymmetric } from "./linear.ts";
+import { backSolve, factor, invertSymmetric } from "../math/linear.ts";
 import type { Evidence } from "./evidence.ts";
 import type { State, Unknowns } from "./unknowns.ts";
 import { moved, unknownCount, unknownSteps } from "./unknowns.ts";

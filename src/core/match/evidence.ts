@@ -4,7 +4,7 @@ import type { Camera } from "../optics/camera.ts";
 import { groundPlane, pixelOnLine, pixelOnPlane, projectPoint, toCamera } from "../optics/camera.ts";
 import type { Distortion } from "../optics/distortion.ts";
 import { isDistorted, undistortWithSlope } from "../optics/distortion.ts";
-import { eigenSymmetric3 } from "./linear.ts";
+import { eigenSymmetric3 } from "../math/linear.ts";
 import type { RequestEdge, RequestLength } from "./request.ts";
 import type { State } from "./unknowns.ts";
 

@@ -4,7 +4,7 @@ import type { Camera, Frame } from "../optics/camera.ts";
 import { pixelToTangent, tangentToPixel } from "../optics/camera.ts";
 import { informationOf } from "./adjust.ts";
 import { EdgeEvidence } from "./evidence.ts";
-import { invertSymmetric } from "./linear.ts";
+import { invertSymmetric } from "../math/linear.ts";
 import type { Inside } from "./solve.ts";
 import { FOCAL_INDEX, unknownCount } from "./unknowns.ts";
 

@@ -2,7 +2,7 @@ import type { Frame, Lens } from "../optics/camera.ts";
 import { foldsWithin } from "../optics/distortion.ts";
 import type { Distortion } from "../optics/distortion.ts";
 import { LineEvidence } from "./evidence.ts";
-import { backSolve, factor } from "./linear.ts";
+import { backSolve, factor } from "../math/linear.ts";
 import type { RequestEdge } from "./request.ts";
 import type { State } from "./unknowns.ts";
 

@@ -2,7 +2,7 @@ import type { Mat3, Vec2, Vec3 } from "../math/vec3.ts";
 import { cross, dot, length, normalize, scale, sub } from "../math/vec3.ts";
 import { pixelToTangent } from "../optics/camera.ts";
 import type { Camera, Lens } from "../optics/camera.ts";
-import { leastEigenvector } from "./linear.ts";
+import { leastEigenvector } from "../math/linear.ts";
 
 /** Closed-form poses from tie points: starting points for the adjustment. */
 

@@ -1,5 +1,5 @@
 import type { Camera } from "../optics/camera.ts";
-import { factor } from "./linear.ts";
+import { factor } from "../math/linear.ts";
 import type { Inside } from "./solve.ts";
 import { moved, unknownCount } from "./unknowns.ts";
 

@@ -2,7 +2,7 @@ import type { Mat3, Vec2, Vec3 } from "../math/vec3.ts";
 import { apply, applyTransposed, cross, dot, normalize, scale, sub } from "../math/vec3.ts";
 import type { Lens } from "../optics/camera.ts";
 import { pixelToTangent } from "../optics/camera.ts";
-import { eigenSymmetric3 } from "./linear.ts";
+import { eigenSymmetric3 } from "../math/linear.ts";
 import type { RequestEdge } from "./request.ts";
 
 /** Closed-form starting points: directions from vanishing points, rotation from directions, place from tie points. */

@@ -215,6 +215,11 @@ describe("rows", () => {
     expect(last.length).toBe(24);
     expect(Math.min(...last.map((p) => p[2]))).toBeCloseTo(0.3, 9);
     expect(Math.min(...last.map((p) => p[0]))).toBeCloseTo(3.01 - 0.2, 9);
+    // The newel goes: the row forgets it and stays.
+    const kind = kindOf(row);
+    expect(kind.uses!(row)).toEqual(["newel"]);
+    kind.forget!(row, "newel");
+    expect(row.end).toBeNull();
   });
 
   test("four posts of a row cover four lids and take four volumes", () => {

@@ -12,6 +12,7 @@ import type { SetRecord } from "./parts/index.ts";
 import { makePart } from "./parts/make.ts";
 import { groundHeight, floorHeight, setPieces } from "./pieces.ts";
 import { flagsOf } from "./roles.ts";
+import { asShell } from "./shell/turn.ts";
 import { flagsAt, materialIdOf } from "./surface.ts";
 import { typedVertex } from "./vertex.ts";
 
@@ -159,6 +160,16 @@ describe("a model of the place", () => {
       [0.6, false, 6],
       [0.25, true, 9],
     ]);
+  });
+
+  test("turned into a shell it keeps the surfaces of its meshes, face by face", () => {
+    provideSetModel(HASH, place);
+    const own = { ...part, faceMaterials: { "1": "plaster" }, faceFlags: { "3": flagsOf("solid") } };
+    const shell = asShell({ "model-1": own }, "model-1");
+    if (typeof shell === "string") throw new Error(shell);
+    expect(shell.faceMaterials).toEqual({ "1.1": "plaster" });
+    expect(Object.keys(shell.faceFlags)).toEqual(["3.1"]);
+    expect(Object.keys(shell.faces)).toEqual(["1.1", "2.1", "3.1"]);
   });
 
   test("the ground is its widest level face, turned and scaled with it", () => {

@@ -121,7 +121,8 @@ export function standsWith(set: SetRecord, id: string): SetRecord {
     const part = set[at];
     if (!part || kept[at]) return;
     kept[at] = part;
-    for (const other of kindOf(part).on?.(part) ?? []) take(other);
+    const { on, uses } = kindOf(part);
+    for (const other of [...(on?.(part) ?? []), ...(uses?.(part) ?? [])]) take(other);
   };
   take(id);
   return kept;

@@ -10,7 +10,7 @@ export interface Reference {
   from: string;
   name: string;
   /** What it needs the other for. */
-  as: "stands on" | "lies on" | "is made of" | "is made of, beyond the set";
+  as: "stands on" | "has a piece from" | "lies on" | "is made of" | "is made of, beyond the set";
 }
 
 /** What points at a thing, by its id. */
@@ -19,6 +19,7 @@ export function referencesTo(shot: Shot, id: string): Reference[] {
   for (const part of Object.values(shot.set)) {
     const { name } = part;
     if (kindOf(part).on?.(part).includes(id)) found.push({ from: part.id, name, as: "stands on" });
+    if (kindOf(part).uses?.(part).includes(id)) found.push({ from: part.id, name, as: "has a piece from" });
     if (part.material === id || Object.values(part.faceMaterials).includes(id))
       found.push({ from: part.id, name, as: "is made of" });
   }
@@ -38,7 +39,10 @@ export function fallsWith(shot: Shot, id: string): string[] {
 
 /** Removes a part of the set from a draft, with what stands on it. */
 export function removePart(draft: Shot, id: string): void {
-  for (const gone of fallsWith(draft, id)) delete draft.set[gone];
+  for (const gone of fallsWith(draft, id)) {
+    delete draft.set[gone];
+    for (const part of Object.values(draft.set)) kindOf(part).forget?.(part, gone);
+  }
 }
 
 /** Removes a material from a draft: what was made of it is then made of another. */

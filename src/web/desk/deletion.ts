@@ -9,6 +9,7 @@ export function deletion(shot: Shot, id: string): { name: string; change: (draft
   if (shot.ties[id]) return { name: "Delete tie point", change: (d) => void delete d.ties[id] };
   if (shot.horizon[id]) return { name: "Delete horizon point", change: (d) => void delete d.horizon[id] };
   if (shot.gauges[id]) return { name: "Delete gauge", change: (d) => void delete d.gauges[id] };
+  if (shot.measures[id]) return { name: "Delete measure", change: (d) => void delete d.measures[id] };
   if (shot.lengths[id]) return { name: "Delete length", change: (d) => void delete d.lengths[id] };
   if (id === "origin" && shot.origin) return { name: "Delete origin", change: (d) => (d.origin = null) };
   if (shot.set[id]) {

@@ -150,6 +150,9 @@ export interface PartKind<P> {
   up?: (part: P) => Vec3;
   /** Ids of the parts that it stands on. */
   on?: (part: P) => string[];
+  /** Ids of other parts that it has something from, without which it still stands, and forgetting one that goes. */
+  uses?: (part: P) => string[];
+  forget?: (part: P, id: string) => void;
   handles: (part: P, set: SetRecord) => PartHandle<P>[];
   fields: (part: P, set: SetRecord) => PartField<P>[];
   switches?: (part: P) => PartSwitch<P>[];

@@ -144,7 +144,11 @@ export const row: PartKind<Row> = {
   vertices: (part) =>
     [part.first, ...part.copies.map(({ foot }) => foot)].map((vertex) => ({ vertex, normal: part.normal as Vec3 })),
   turn: (part, move) => (part.normal = move(part.normal as Vec3)),
-  on: (part) => [part.of, ...(part.end === null ? [] : [part.end])],
+  on: (part) => [part.of],
+  uses: (part) => (part.end === null ? [] : [part.end]),
+  forget: (part, id) => {
+    if (part.end === id) part.end = null;
+  },
   likeOf: ({ of }) => of,
   faceLike: copiedFace,
   handles: (part, set) => {

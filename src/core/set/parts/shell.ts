@@ -9,11 +9,14 @@ import { VertexSchema, placedVertex } from "../vertex.ts";
 import type { PartHandle, PartKind } from "./kind.ts";
 import { partBase } from "./kind.ts";
 
+/** Faces, and corners, that a shell may have. */
+export const MOST_FACES = 20_000;
+
 /** Corners that faces share, and planar faces over them, each with holes: what other parts are turned into to be shaped freely. */
 export const ShellSchema = v.object({
   ...partBase,
   kind: v.literal("shell"),
-  vertices: v.pipe(v.record(Id, VertexSchema), v.maxEntries(20_000, "has too many corners")),
+  vertices: v.pipe(v.record(Id, VertexSchema), v.maxEntries(MOST_FACES, "has too many corners")),
   /** Rings of vertex ids: the border, anticlockwise as seen from outside, then the holes. */
   faces: v.pipe(
     v.record(
@@ -26,7 +29,7 @@ export const ShellSchema = v.object({
         ),
       }),
     ),
-    v.maxEntries(20_000, "has too many faces"),
+    v.maxEntries(MOST_FACES, "has too many faces"),
   ),
   /** Number of the next new vertex or face: ids are not used again. */
   next: v.pipe(v.number(), v.integer(), v.minValue(1)),

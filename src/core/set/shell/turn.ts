@@ -1,7 +1,10 @@
 import { bareFacesOf } from "../bare.ts";
+import type { Face } from "../face.ts";
 import type { Part, SetRecord } from "../parts/index.ts";
 import { kindOf } from "../parts/index.ts";
 import type { Shell } from "../parts/shell.ts";
+import { MOST_FACES } from "../parts/shell.ts";
+import { flagsAt, materialIdOf } from "../surface.ts";
 import type { Body } from "./make.ts";
 import { bodyOf } from "./make.ts";
 
@@ -16,8 +19,23 @@ export function asShell(set: SetRecord, id: string): Shell | string {
   const placed = kindOf(part)
     .vertices(part, set)
     .map(({ vertex }) => vertex);
-  const { name, flags, material, faceMaterials, faceFlags, muted } = part;
-  return { id, name, flags, material, faceMaterials, faceFlags, muted, kind: "shell", ...bodyOf(faces, placed) };
+  if (faces.length > MOST_FACES)
+    return `${part.name} has ${faces.length.toLocaleString("en")} faces; a shell may have ${MOST_FACES.toLocaleString("en")}. It stays as it is.`;
+  const { name, flags, material, muted } = part;
+  return { id, name, flags, material, ...surfacesOf(set, part, faces), muted, kind: "shell", ...bodyOf(faces, placed) };
+}
+
+/** Material and role of every face that has others than its part: of a mesh, or of what a row repeats. */
+function surfacesOf(set: SetRecord, part: Part, faces: readonly Face[]): Pick<Shell, "faceMaterials" | "faceFlags"> {
+  const faceMaterials: Shell["faceMaterials"] = {};
+  const faceFlags: Shell["faceFlags"] = {};
+  for (const { id } of faces) {
+    const material = materialIdOf(set, part, id);
+    if (material !== part.material) faceMaterials[id] = material;
+    const flags = flagsAt(part, id);
+    if (flags !== part.flags) faceFlags[id] = flags;
+  }
+  return { faceMaterials, faceFlags };
 }
 
 /** The same shell with another body; materials of faces that are gone are dropped. */

@@ -15,6 +15,7 @@ import { cutAround } from "#core/set/shell/cut";
 import { bridgeFaces, merged, mirrored, splitOff } from "#core/set/shell/join";
 import { deleteFace, pullFace } from "#core/set/shell/pull";
 import { moveFace } from "#core/set/shell/move";
+import { settle } from "#core/set/settle";
 import { measurePart } from "#core/set/sizes";
 import { asShell, turnsIntoShell, withBody } from "#core/set/shell/turn";
 import { danglingFindings, referencesTo, removePart } from "#core/shot/references";
@@ -30,6 +31,7 @@ import ToolButton from "../../parts/ToolButton.vue";
 import type { Tool } from "../../stores/desk.ts";
 import { OUTSIDE_VIEWS, OVERLAYS, useDesk } from "../../stores/desk.ts";
 import { useNotices } from "../../stores/notices.ts";
+import { usePlate } from "../../stores/plate.ts";
 import { useShot } from "../../stores/shot.ts";
 import { usePlaceModel } from "./placeModel.ts";
 
@@ -37,6 +39,7 @@ const props = defineProps<{ shot: Shot; camera: Camera | null }>();
 const desk = useDesk();
 const store = useShot();
 const notices = useNotices();
+const plate = usePlate();
 
 const parts = computed(() => Object.values(props.shot.set));
 const chosen = computed<Part | null>(() => (desk.selected ? (props.shot.set[desk.selected] ?? null) : null));
@@ -71,6 +74,8 @@ async function bring(): Promise<void> {
   await bringPlace(props.shot, picker.value?.files?.[0]);
   if (picker.value) picker.value.value = "";
 }
+/** Stands on another part, and goes where that goes. */
+const isHeld = (part: Part) => (kindOf(part).on?.(part) ?? []).length > 0;
 const drawTools = PART_NAMES.filter((name) => PARTS[name].draw !== null).map((name): Tool => `part-${name}`);
 const PLANE_TOOLS: Tool[] = ["plane-face", "plane-side", "plane-points"];
 const SHELL_TOOLS: Tool[] = ["shell-face", "shell-inset", "shell-cut", "shell-around"];
@@ -121,6 +126,32 @@ function shape(name: string, change: (shell: Extract<Part, { kind: "shell" }>) =
     return;
   }
   void store.commit(name, (d) => void (d.set[shell.id] = withBody(shell, outcome.body as typeof shell)));
+}
+
+/** What was clicked can be laid onto the edges that the plate shows. */
+const settles = computed(() => {
+  const part = chosen.value;
+  return (
+    props.camera !== null &&
+    part !== null &&
+    kindOf(part)
+      .vertices(part, props.shot.set)
+      .some(({ vertex }) => vertex.pixel)
+  );
+});
+function settleChosen(): void {
+  const { id, name } = chosen.value!;
+  if (!plate.shown) return;
+  const found = settle(props.shot.set, id, props.camera!, plate.shown);
+  if (typeof found === "string") {
+    notices.say("warn", found);
+    return;
+  }
+  void store.commit(`Lay ${name} onto the plate's edges`, (d) => void (d.set[id] = found.part));
+  notices.say(
+    "good",
+    `${found.edges} sides of ${name} lie on the plate's edges; its corners moved by up to ${found.moved.toFixed(1)} px.`,
+  );
 }
 
 function toShell(): void {
@@ -359,8 +390,9 @@ function mirror(axis: 0 | 1): void {
       >
         {{ a.label }}
       </button>
+      <button v-if="settles" class="act" data-test="settle" @click="settleChosen">onto the plate's edges</button>
       <button v-if="turnsIntoShell(chosen)" class="act" data-test="to-shell" @click="toShell">turn into shell</button>
-      <button v-if="chosen.kind !== 'opening'" class="act" @click="duplicate">copy</button>
+      <button v-if="!isHeld(chosen)" class="act" @click="duplicate">copy</button>
       <button v-if="chosen.kind !== 'opening'" class="act" @click="mirror(0)">mirror in X</button>
       <button v-if="chosen.kind !== 'opening'" class="act" @click="mirror(1)">in Y</button>
       <span v-if="referencesTo(shot, chosen.id).length > 0" class="quiet"
