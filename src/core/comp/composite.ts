@@ -43,7 +43,8 @@ export function compositeLinear(
 /** True where the passes leave the plate's pixel as it is. */
 export const leavesPlate = (passes: Passes, pixel: number): boolean => {
   const { prop, ratio, added } = passes;
-  const [i, p] = [pixel * 3, pixel * 4];
+  const i = pixel * 3;
+  const p = pixel * 4;
   return (
     prop[p + 3] === 0 &&
     ratio[i] === 1 &&

@@ -42,7 +42,8 @@ export function checkExr(bytes: Uint8Array): ExrHeader {
   if (box?.length !== 16 || packing?.length !== 1 || !list) throw damaged("its head is incomplete");
   const window = new DataView(box.buffer, box.byteOffset, 16);
   const [x0, y0, x1, y1] = [0, 4, 8, 12].map((at) => window.getInt32(at, true));
-  const [width, height] = [x1 - x0 + 1, y1 - y0 + 1];
+  const width = x1 - x0 + 1;
+  const height = y1 - y0 + 1;
   if (!(width >= 1 && height >= 1 && width <= MOST.side && height <= MOST.side) || width * height > MOST.pixels)
     throw damaged(`it says that it has ${width} × ${height} pixels`);
   const compression = packing[0];

@@ -91,7 +91,9 @@ export function parseProfile(icc: Uint8Array, bits: 8 | 16): PlateEncoding | nul
       const at = tags.get(name)! + 8;
       return [fixed(at), fixed(at + 4), fixed(at + 8)];
     };
-    const [r, g, b] = [xyz("rXYZ"), xyz("gXYZ"), xyz("bXYZ")];
+    const r = xyz("rXYZ");
+    const g = xyz("gXYZ");
+    const b = xyz("bXYZ");
     const toXyz: Mat3 = [
       [r[0], g[0], b[0]],
       [r[1], g[1], b[1]],
@@ -220,7 +222,9 @@ function invert(m: Mat3): Mat3 {
     p[2] * q[0] - p[0] * q[2],
     p[0] * q[1] - p[1] * q[0],
   ];
-  const [u, v, w] = [x(b, c), x(c, a), x(a, b)];
+  const u = x(b, c);
+  const v = x(c, a);
+  const w = x(a, b);
   const det = a[0] * u[0] + a[1] * u[1] + a[2] * u[2];
   return [
     [u[0] / det, v[0] / det, w[0] / det],

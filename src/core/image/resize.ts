@@ -21,7 +21,8 @@ interface Taps {
 function tapsOf(at: number, target: number, source: number): Taps {
   const s = source / target;
   if (s >= 1) {
-    const [from, to] = [at * s, (at + 1) * s];
+    const from = at * s;
+    const to = (at + 1) * s;
     const first = Math.floor(from);
     const weights: number[] = [];
     for (let i = first; i < Math.min(source, Math.ceil(to)); i++) {

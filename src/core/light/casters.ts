@@ -73,7 +73,11 @@ export function castersOf(
 
 /** The line through an outline's border towards the sun, weighed by how deep the shade is there: towards = foot + slant across. */
 function footLine(columns: number[], outline: Vec2[]): { foot: number; slant: number } {
-  let [w, wa, wb, waa, wab] = [0, 0, 0, 0, 0];
+  let w = 0;
+  let wa = 0;
+  let wb = 0;
+  let waa = 0;
+  let wab = 0;
   for (const a of columns) {
     const met: number[] = [];
     outline.forEach(([a0, b0], i) => {
@@ -149,8 +153,10 @@ function pixelAt(plate: Picture, frame: Frame, x: number, y: number): number {
 function toneOf(region: ShadedRegion, frame: Frame, plate: Picture): Vec3 {
   const xs = region.points.map((p) => p[0]);
   const ys = region.points.map((p) => p[1]);
-  const [x0, y0] = [Math.max(0, Math.min(...xs)), Math.max(0, Math.min(...ys))];
-  const [x1, y1] = [Math.min(frame.width, Math.max(...xs)), Math.min(frame.height, Math.max(...ys))];
+  const x0 = Math.max(0, Math.min(...xs));
+  const y0 = Math.max(0, Math.min(...ys));
+  const x1 = Math.min(frame.width, Math.max(...xs));
+  const y1 = Math.min(frame.height, Math.max(...ys));
   for (const margin of [region.feather, 0]) {
     const sum: Vec3 = [0, 0, 0];
     let count = 0;

@@ -21,7 +21,8 @@ export function insideDistance(points: Vec2[], x: number, y: number): number {
     const [ax, ay] = points[j];
     const [bx, by] = points[i];
     if (ay > y !== by > y && x < ((bx - ax) * (y - ay)) / (by - ay) + ax) inside = !inside;
-    const [dx, dy] = [bx - ax, by - ay];
+    const dx = bx - ax;
+    const dy = by - ay;
     const t = Math.min(1, Math.max(0, ((x - ax) * dx + (y - ay) * dy) / (dx * dx + dy * dy || 1)));
     nearest = Math.min(nearest, Math.hypot(x - ax - t * dx, y - ay - t * dy));
   }

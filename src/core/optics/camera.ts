@@ -110,8 +110,12 @@ export function orientationAngles(rotation: Mat3) {
 /** World-to-camera rotation of a camera with the given heading, tilt and roll (radians): inverse of `orientationAngles`. */
 export function rotationFromAngles(angles: { heading: number; tilt: number; roll: number }): Mat3 {
   const { heading, tilt, roll } = angles;
-  const [ch, sh, ct, st] = [Math.cos(heading), Math.sin(heading), Math.cos(tilt), Math.sin(tilt)];
-  const [cr, sr] = [Math.cos(roll), Math.sin(roll)];
+  const ch = Math.cos(heading);
+  const sh = Math.sin(heading);
+  const ct = Math.cos(tilt);
+  const st = Math.sin(tilt);
+  const cr = Math.cos(roll);
+  const sr = Math.sin(roll);
   const right: Vec3 = [ch, -sh, 0];
   const down: Vec3 = [st * sh, st * ch, -ct];
   const forward: Vec3 = [ct * sh, ct * ch, st];

@@ -69,7 +69,10 @@ export function undistortWithSlope(d: Distortion, u: number, v: number, out: Flo
   const { k1, k2, k3, p1, p2 } = d;
   let x = u;
   let y = v;
-  let [a, b, e, det] = [1, 0, 1, 1];
+  let a = 1;
+  let b = 0;
+  let e = 1;
+  let det = 1;
   for (let i = 0; i < 20; i++) {
     const r2 = x * x + y * y;
     const radial = 1 + r2 * (k1 + r2 * (k2 + r2 * k3));

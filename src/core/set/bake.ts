@@ -50,9 +50,12 @@ const HIDES = 1e-4;
 function plateAt({ width, height, pixels }: Picture, [u, v]: Vec2, into: Vec3): void {
   const x = Math.min(width - 1, Math.max(0, u - 0.5));
   const y = Math.min(height - 1, Math.max(0, v - 0.5));
-  const [x0, y0] = [Math.floor(x), Math.floor(y)];
-  const [x1, y1] = [Math.min(width - 1, x0 + 1), Math.min(height - 1, y0 + 1)];
-  const [fx, fy] = [x - x0, y - y0];
+  const x0 = Math.floor(x);
+  const y0 = Math.floor(y);
+  const x1 = Math.min(width - 1, x0 + 1);
+  const y1 = Math.min(height - 1, y0 + 1);
+  const fx = x - x0;
+  const fy = y - y0;
   for (let k = 0; k < 3; k++) {
     const at = (px: number, py: number) => pixels[(py * width + px) * 3 + k];
     const top = at(x0, y0) * (1 - fx) + at(x1, y0) * fx;
@@ -87,7 +90,8 @@ export function bakePlate(order: BakeOrder): Baked {
     const [p, q, r] = corners.map((i): Vec3 => [positions[i * 3], positions[i * 3 + 1], positions[i * 3 + 2]]);
     const double = (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0]);
     if (Math.abs(double) < 1e-12) continue;
-    const [e, f] = [sub(q, p), sub(r, p)];
+    const e = sub(q, p);
+    const f = sub(r, p);
     let normal: Vec3 = [e[1] * f[2] - e[2] * f[1], e[2] * f[0] - e[0] * f[2], e[0] * f[1] - e[1] * f[0]];
     // A sheet is seen from either side.
     if ((eye[0] - p[0]) * normal[0] + (eye[1] - p[1]) * normal[1] + (eye[2] - p[2]) * normal[2] < 0)

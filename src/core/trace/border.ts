@@ -49,7 +49,8 @@ export function catcherBorder(
       ].some(([u, v]) => u >= 0 && v >= 0 && u < width && v < height && bare(u, v));
       if (!open) continue;
       found.border++;
-      let [sum, n] = [0, 0];
+      let sum = 0;
+      let n = 0;
       for (let v = Math.max(0, y - AROUND); v <= Math.min(height - 1, y + AROUND); v++) {
         for (let u = Math.max(0, x - AROUND); u <= Math.min(width - 1, x + AROUND); u++) {
           if (!caught(u, v)) continue;
@@ -71,6 +72,7 @@ export function catcherBorder(
 export function borderNotice({ open, worst }: CatcherBorder, scale = 1): string | null {
   if (!worst || open < 3) return null;
   const percent = Math.round(Math.abs(worst.ratio - 1) * 100);
-  const [x, y] = [Math.round(worst.x * scale), Math.round(worst.y * scale)];
+  const x = Math.round(worst.x * scale);
+  const y = Math.round(worst.y * scale);
   return `A catcher ends where the ${worst.ratio < 1 ? "shadow" : "bounce"} is still ${percent} % strong, worst at ${x}, ${y} of the plate (${open} pixels in all): draw the surface further out there, or an edge will show.`;
 }

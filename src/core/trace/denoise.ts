@@ -44,7 +44,8 @@ function boxMean(source: Float32Array, width: number, height: number, radius: nu
     }
   }
   for (let y = 0; y < height; y++) {
-    const [from, to] = [max(0, y - radius), min(height - 1, y + radius)];
+    const from = max(0, y - radius);
+    const to = min(height - 1, y + radius);
     for (let x = 0; x < width; x++) {
       let sum = 0;
       for (let j = from; j <= to; j++) sum += across[j * width + x];
@@ -68,8 +69,10 @@ function slopesOf(values: Float32Array, width: number, height: number): Float32A
   for (let y = 0; y < height; y++) {
     for (let x = 0; x < width; x++) {
       const i = (y * width + x) * FEATURES;
-      const [left, right] = [x > 0 ? i - FEATURES : i, x + 1 < width ? i + FEATURES : i];
-      const [up, down] = [y > 0 ? i - width * FEATURES : i, y + 1 < height ? i + width * FEATURES : i];
+      const left = x > 0 ? i - FEATURES : i;
+      const right = x + 1 < width ? i + FEATURES : i;
+      const up = y > 0 ? i - width * FEATURES : i;
+      const down = y + 1 < height ? i + width * FEATURES : i;
       for (let f = 0; f < FEATURES; f++) {
         const dx = values[right + f] - values[left + f];
         const dy = values[down + f] - values[up + f];
@@ -84,12 +87,14 @@ function slopesOf(values: Float32Array, width: number, height: number): Float32A
 function featureDistance({ values, slopes }: Features, width: number, s: Shift, apart: Float32Array): void {
   for (let y = 0; y < s.y1; y++) {
     for (let i = y * width + s.x0, end = y * width + s.x1; i < end; i++) {
-      const [p, q] = [i * FEATURES, (i + s.by) * FEATURES];
+      const p = i * FEATURES;
+      const q = (i + s.by) * FEATURES;
       let most = 0;
       for (let f = 0; f < FEATURES && most < L.DENOISE_APART; f++) {
         const d = values[p + f] - values[q + f];
         if (d === 0) continue;
-        const [a, b] = [slopes[p + f], slopes[q + f]];
+        const a = slopes[p + f];
+        const b = slopes[q + f];
         const steep = a > b ? a : b;
         const e =
           (d * d) / (L.DENOISE_FEATURE_STRICT * L.DENOISE_FEATURE_STRICT * (steep > 0.0012 ? steep : 0.0012)) - 1;
@@ -119,8 +124,12 @@ function pixelDistance({ width, planes }: Planes, spread: Float32Array[], s: Shi
   for (let y = 0; y < s.y1; y++) {
     for (let i = y * width + s.x0, end = y * width + s.x1; i < end; i++) {
       const j = i + s.by;
-      const [da, db, dc] = [a[i] - a[j], b[i] - b[j], c[i] - c[j]];
-      const [va, vb, vc] = [u[i] + u[j], v[i] + v[j], w[i] + w[j]];
+      const da = a[i] - a[j];
+      const db = b[i] - b[j];
+      const dc = c[i] - c[j];
+      const va = u[i] + u[j];
+      const vb = v[i] + v[j];
+      const vc = w[i] + w[j];
       distance[i] =
         ((da * da - va) / (1e-10 + strict * va) +
           (db * db - vb) / (1e-10 + strict * vb) +
@@ -144,7 +153,8 @@ function gather(g: Gathering, spread: Float32Array[], apart: Float32Array, s: Sh
   const { distance, across } = scratch;
   pixelDistance(g.other, spread, s, distance);
   // Patches that reach beyond what has a partner count nothing; at the part's own border they are narrower.
-  const [x0, x1] = [s.dx < 0 ? s.x0 + 1 : s.x0, s.dx > 0 ? s.x1 - 1 : s.x1];
+  const x0 = s.dx < 0 ? s.x0 + 1 : s.x0;
+  const x1 = s.dx > 0 ? s.x1 - 1 : s.x1;
   const y1 = s.dy > 0 ? s.y1 - 1 : s.y1;
   for (let y = 0; y < s.y1; y++) {
     const row = y * width;
@@ -157,7 +167,8 @@ function gather(g: Gathering, spread: Float32Array[], apart: Float32Array, s: Sh
   const [sa, sb, sc] = g.sums;
   const { weights } = g;
   for (let y = 0; y < y1; y++) {
-    const [up, down] = [y > 0 ? -width : 0, y + 1 < height ? width : 0];
+    const up = y > 0 ? -width : 0;
+    const down = y + 1 < height ? width : 0;
     for (let i = y * width + x0, end = y * width + x1; i < end; i++) {
       let d = apart[i];
       if (d >= L.DENOISE_APART) continue;
@@ -250,7 +261,8 @@ type Signal = (typeof SIGNALS)[number] & { touched: Uint8Array };
 
 /** Channels of an interleaved picture within a box, as planes. */
 function cut(source: Float32Array, stride: number, channels: number, width: number, box: Box): Planes {
-  const [w, h] = [box.x1 - box.x0, box.y1 - box.y0];
+  const w = box.x1 - box.x0;
+  const h = box.y1 - box.y0;
   const planes = Array.from({ length: channels }, (_, c) => {
     const plane = new Float32Array(w * h);
     for (let y = 0, i = 0; y < h; y++)
@@ -262,7 +274,8 @@ function cut(source: Float32Array, stride: number, channels: number, width: numb
 
 /** Albedo, normal, coverage, and depth relative to its own size, within a box. */
 function featuresOf(film: Float32Array, layout: FilmLayout, width: number, box: Box): Features {
-  const [w, h] = [box.x1 - box.x0, box.y1 - box.y0];
+  const w = box.x1 - box.x0;
+  const h = box.y1 - box.y0;
   const values = new Float32Array(w * h * FEATURES);
   for (let y = 0, to = 0; y < h; y++) {
     for (let x = 0; x < w; x++, to += FEATURES) {
@@ -338,7 +351,8 @@ export function* denoiseParts(
       x1: min(width, part.x1 + HALO),
       y1: min(height, part.y1 + HALO),
     };
-    const [w, h] = [box.x1 - box.x0, box.y1 - box.y0];
+    const w = box.x1 - box.x0;
+    const h = box.y1 - box.y0;
     const halves = open.map(({ key, stride }) => ({
       even: cut(even[key], stride, 3, width, box),
       odd: cut(odd[key], stride, 3, width, box),

@@ -43,7 +43,8 @@ export function environmentTables(picture: Picture): EnvironmentTables {
   const large: number[] = [];
   for (let i = 0; i < n; i++) (rest[i] < 1 ? small : large).push(i);
   while (small.length > 0 && large.length > 0) {
-    const [s, l] = [small.pop()!, large.pop()!];
+    const s = small.pop()!;
+    const l = large.pop()!;
     keep[s] = rest[s];
     other[s] = l;
     rest[l] -= 1 - rest[s];

@@ -175,7 +175,10 @@ export function developHalf(
       out.prop[i * 4 + k] = count > 0 ? take(f + L.FILM_PROP + k, h + L.HALF_PROP + k) / count : 0;
     const caught = take(f + L.FILM_CATCHER, h + L.HALF_CATCHER);
     for (let k = 0; k < 3; k++) {
-      let [w, w0, weighted, weighted0] = [0, 0, 0, 0];
+      let w = 0;
+      let w0 = 0;
+      let weighted = 0;
+      let weighted0 = 0;
       for (let g = 0, at = f + layout.lights + k; g < groups.length; g++, at += L.LIGHT_FLOATS) {
         w += film[at];
         w0 += film[at + 3];
@@ -183,8 +186,10 @@ export function developHalf(
         weighted0 += groups[g][k] * film[at + 3];
       }
       const change = w > 1e-9 && weighted0 > 1e-9 ? (weighted / weighted0) * (w0 / w) : 1;
-      const [evenW, evenW0] = [film[h + L.HALF_W + k], film[h + L.HALF_W0 + k]];
-      const [halfW, halfW0] = odd ? [w - evenW, w0 - evenW0] : [evenW, evenW0];
+      const evenW = film[h + L.HALF_W + k];
+      const evenW0 = film[h + L.HALF_W0 + k];
+      const halfW = odd ? w - evenW : evenW;
+      const halfW0 = odd ? w0 - evenW0 : evenW0;
       out.ratio[i * 3 + k] = halfW0 > 1e-9 ? (halfW / halfW0) * change : 1;
       const gloss = (1 - out.ratio[i * 3 + k]) * take(f + L.FILM_GLOSS + k, h + L.HALF_GLOSS + k);
       out.added[i * 3 + k] = caught > 0 ? (take(f + L.FILM_ADDED + k, h + L.HALF_ADDED + k) + gloss) / caught : 0;

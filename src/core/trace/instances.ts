@@ -53,9 +53,11 @@ export function putInstances(memory: SceneMemory, r: Resident, props: PropPiece[
     const box = r.bounds[body];
     for (const m of moves ? [forward, end] : [forward]) {
       for (let k = 0; k < 3; k++) {
-        let [a, b] = [m[k * 4 + 3], m[k * 4 + 3]];
+        let a = m[k * 4 + 3];
+        let b = m[k * 4 + 3];
         for (let j = 0; j < 3; j++) {
-          const [p, q] = [m[k * 4 + j] * box.low[j], m[k * 4 + j] * box.high[j]];
+          const p = m[k * 4 + j] * box.low[j];
+          const q = m[k * 4 + j] * box.high[j];
           a += Math.min(p, q);
           b += Math.max(p, q);
         }

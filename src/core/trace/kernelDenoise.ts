@@ -38,9 +38,12 @@ function filterPart(
   const slopes = putFeatures(memory, features.slopes, n);
   const apart = memory.reserve(plane);
   const scratch = (width + 2 * L.DENOISE_MARGIN) * height * 4;
-  const [distance, across] = [memory.reserve(scratch), memory.reserve(scratch)];
+  const distance = memory.reserve(scratch);
+  const across = memory.reserve(scratch);
   const gatherings = signals.map(({ even, odd }): Gathering[] => {
-    const [a, b, spread] = [putPlanes(memory, even), putPlanes(memory, odd), memory.reserve(3 * plane)];
+    const a = putPlanes(memory, even);
+    const b = putPlanes(memory, odd);
+    const spread = memory.reserve(3 * plane);
     spreadOf(even, odd).forEach((s, c) => memory.f32(spread + c * plane, n).set(s));
     return [
       { own: a, other: b, spread, sums: putPlanes(memory, even), weights: putOnes(memory, n) },
@@ -50,7 +53,8 @@ function filterPart(
   // Weights hold for both directions, so half of the shifts will do.
   for (let dy = 0; dy <= L.DENOISE_REACH; dy++) {
     for (let dx = dy === 0 ? 1 : -L.DENOISE_REACH; dx <= L.DENOISE_REACH; dx++) {
-      const [x0, x1] = [Math.max(0, -dx), Math.min(width, width - dx)];
+      const x0 = Math.max(0, -dx);
+      const x1 = Math.min(width, width - dx);
       if (x1 - x0 - (dx === 0 ? 0 : 1) <= 0 || height - dy - (dy === 0 ? 0 : 1) <= 0) continue;
       kernel.featureDistance(values, slopes, plane, width, x0, x1, height - dy, dy * width + dx, apart);
       for (const { own, other, spread, sums, weights } of gatherings.flat()) {
@@ -60,8 +64,10 @@ function filterPart(
   }
   return gatherings.map(([even, odd]) =>
     [0, 1, 2].map((c) => {
-      const [a, b] = [memory.f32(even.sums + c * plane, n), memory.f32(odd.sums + c * plane, n)];
-      const [u, v] = [memory.f32(even.weights, n), memory.f32(odd.weights, n)];
+      const a = memory.f32(even.sums + c * plane, n);
+      const b = memory.f32(odd.sums + c * plane, n);
+      const u = memory.f32(even.weights, n);
+      const v = memory.f32(odd.weights, n);
       return Float32Array.from({ length: n }, (_, i) => 0.5 * (a[i] / u[i] + b[i] / v[i]));
     }),
   );

@@ -40,12 +40,14 @@ export function pixelNoise(f: NoisyFilm, x: number, y: number): number {
     const py = Math.min(plate.height - 1, Math.floor(((y + 0.5) * plate.height) / f.height));
     p = (py * plate.width + px) * 3;
   }
-  const [aEven, caughtEven] = [film[h + L.HALF_ALPHA], film[h + L.HALF_CATCHER]];
+  const aEven = film[h + L.HALF_ALPHA];
+  const caughtEven = film[h + L.HALF_CATCHER];
   let sum = 0;
   for (let k = 0; k < 3; k++) {
     const prop = film[at + L.FILM_PROP + k];
     const propEven = film[h + L.HALF_PROP + k];
-    let [a, b] = [propEven / even, (prop - propEven) / odd];
+    let a = propEven / even;
+    let b = (prop - propEven) / odd;
     if (plate) {
       let w = 0;
       let w0 = 0;
@@ -53,8 +55,10 @@ export function pixelNoise(f: NoisyFilm, x: number, y: number): number {
         w += film[i];
         w0 += film[i + 3];
       }
-      const [wEven, w0Even] = [film[h + L.HALF_W + k], film[h + L.HALF_W0 + k]];
-      const [wOdd, w0Odd] = [w - wEven, w0 - w0Even];
+      const wEven = film[h + L.HALF_W + k];
+      const w0Even = film[h + L.HALF_W0 + k];
+      const wOdd = w - wEven;
+      const w0Odd = w0 - w0Even;
       const behind = plate.pixels[p + k];
       const ratioA = w0Even > 1e-9 ? wEven / w0Even : 1;
       const ratioB = w0Odd > 1e-9 ? wOdd / w0Odd : 1;
@@ -138,10 +142,12 @@ export function openTiles(noise: ArrayLike<number>, across: number, target: numb
   const down = Math.ceil(noise.length / across);
   for (let i = 0; i < noise.length; i++) {
     if (!(noise[i] > target)) continue;
-    const [x, y] = [i % across, Math.floor(i / across)];
+    const x = i % across;
+    const y = Math.floor(i / across);
     for (let dy = -1; dy <= 1; dy++) {
       for (let dx = -1; dx <= 1; dx++) {
-        const [u, v] = [x + dx, y + dy];
+        const u = x + dx;
+        const v = y + dy;
         if (u >= 0 && v >= 0 && u < across && v < down && v * across + u < noise.length) open.add(v * across + u);
       }
     }

@@ -24,9 +24,15 @@ export function joinSet(pieces: SetPiece[]): SetSoup {
   pieces.forEach(({ positions: p, indices }, number) => {
     positions.set(p, v * 3);
     for (let i = 0; i < indices.length; i += 3, t += 4) {
-      const [a, b, c] = [indices[i] * 3, indices[i + 1] * 3, indices[i + 2] * 3];
-      const [ux, uy, uz] = [p[b] - p[a], p[b + 1] - p[a + 1], p[b + 2] - p[a + 2]];
-      const [vx, vy, vz] = [p[c] - p[a], p[c + 1] - p[a + 1], p[c + 2] - p[a + 2]];
+      const a = indices[i] * 3;
+      const b = indices[i + 1] * 3;
+      const c = indices[i + 2] * 3;
+      const ux = p[b] - p[a];
+      const uy = p[b + 1] - p[a + 1];
+      const uz = p[b + 2] - p[a + 2];
+      const vx = p[c] - p[a];
+      const vy = p[c + 1] - p[a + 1];
+      const vz = p[c + 2] - p[a + 2];
       const n = [uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx];
       const s = 1 / (Math.hypot(n[0], n[1], n[2]) || 1);
       for (const at of [a, b, c]) normals.set([n[0] * s, n[1] * s, n[2] * s], v * 3 + at);

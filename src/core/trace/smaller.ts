@@ -29,10 +29,15 @@ export function halve(
   [w, h]: [number, number],
 ): void {
   for (let y = 0; y < h; y++) {
-    const [r0, r1] = [Math.min(height - 1, 2 * y) * width, Math.min(height - 1, 2 * y + 1) * width];
+    const r0 = Math.min(height - 1, 2 * y) * width;
+    const r1 = Math.min(height - 1, 2 * y + 1) * width;
     for (let x = 0; x < w; x++) {
-      const [x0, x1] = [Math.min(width - 1, 2 * x), Math.min(width - 1, 2 * x + 1)];
-      const [a, b, c, d] = [(r0 + x0) * 4, (r0 + x1) * 4, (r1 + x0) * 4, (r1 + x1) * 4];
+      const x0 = Math.min(width - 1, 2 * x);
+      const x1 = Math.min(width - 1, 2 * x + 1);
+      const a = (r0 + x0) * 4;
+      const b = (r0 + x1) * 4;
+      const c = (r1 + x0) * 4;
+      const d = (r1 + x1) * 4;
       const at = (y * w + x) * 4;
       for (let k = 0; k < 3; k++) {
         out[at + k] = srgb

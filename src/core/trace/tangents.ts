@@ -9,9 +9,13 @@ export function vertexTangents({ positions: p, normals, uvs, indices }: Mesh): F
   const tangents = new Float32Array(p.length);
   if (!uvs) return tangents;
   for (let i = 0; i < indices.length; i += 3) {
-    const [a, b, c] = [indices[i], indices[i + 1], indices[i + 2]];
-    const [s1, t1] = [uvs[b * 2] - uvs[a * 2], uvs[b * 2 + 1] - uvs[a * 2 + 1]];
-    const [s2, t2] = [uvs[c * 2] - uvs[a * 2], uvs[c * 2 + 1] - uvs[a * 2 + 1]];
+    const a = indices[i];
+    const b = indices[i + 1];
+    const c = indices[i + 2];
+    const s1 = uvs[b * 2] - uvs[a * 2];
+    const t1 = uvs[b * 2 + 1] - uvs[a * 2 + 1];
+    const s2 = uvs[c * 2] - uvs[a * 2];
+    const t2 = uvs[c * 2 + 1] - uvs[a * 2 + 1];
     const determinant = s1 * t2 - s2 * t1;
     if (Math.abs(determinant) < 1e-12) continue;
     const e1 = [0, 1, 2].map((k) => p[b * 3 + k] - p[a * 3 + k]);
