@@ -2,9 +2,12 @@ import { createHash } from "node:crypto";
 import { mkdir, mkdtemp, readFile, readdir, rm, writeFile } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import path from "node:path";
+import { primariesOf } from "#core/colour/primaries";
 import { compositeCodes } from "#core/comp/composite";
 import type { DecodedPlate } from "#core/comp/composite";
 import { importGlb } from "#core/exchange/gltf";
+import { colourChannels, writeExr } from "#core/image/exr";
+import { decodeCodes, isFloat, shownEncoding } from "#core/image/profile";
 import { sizeAt } from "#core/image/resize";
 import type { Model } from "#core/props/model";
 import type { PassGroup, RenderChoice } from "#core/render/schema";
@@ -14,7 +17,7 @@ import { PASS_GROUPS } from "#core/render/schema";
 import { parseShot } from "#core/shot/schema";
 import { emptyPasses } from "#core/trace/film";
 import { BandFolder } from "#node/bandFolder";
-import { writeFinal } from "#node/finalFiles";
+import { halvesOf, reencoded, writeFinal } from "#node/finalFiles";
 import { decodeTexture } from "#node/images";
 import { openPlate } from "#node/plates";
 import { writePng } from "#node/png";
@@ -149,7 +152,7 @@ export async function runRender(args: string[]): Promise<void> {
   }
 }
 
-const COMP_HELP = `harbor comp SHOT.json --assets DIR --passes DIR --out PICTURE.png
+const COMP_HELP = `harbor comp SHOT.json --assets DIR --passes DIR --out PICTURE.png|.exr
 
 Composites prop.exr, ratio.exr and added.exr of --passes over the shot's plate, in linear light.
 `;
@@ -162,7 +165,7 @@ export async function runComp(args: string[]): Promise<void> {
   }
   const [assets, folder, out] = ["assets", "passes", "out"].map((name) => options.get(name));
   if (plain.length !== 1 || !assets || !folder || !out) {
-    throw new UsageError("Name a shot document, --assets DIR, --passes DIR and --out PICTURE.png.");
+    throw new UsageError("Name a shot document, --assets DIR, --passes DIR and --out PICTURE.png or .exr.");
   }
   const { shot, plate, profile } = await loadShot(plain[0], assets);
   const read = async (name: string, stride: 3 | 4) => {
@@ -180,6 +183,16 @@ export async function runComp(args: string[]): Promise<void> {
     added: added.pixels,
   };
   const codes = compositeCodes(plateAt(plate, percent), passes);
-  await writeFile(out, await writePng(codes, prop.width, prop.height, 3, profile));
+  const { encoding } = plate;
+  if (/\.exr$/i.test(out)) {
+    // Floats stand in the plate's own primaries; codes of a curve are written as linear Rec. 709.
+    const own = isFloat(encoding);
+    const channels = colourChannels(own ? halvesOf(codes) : decodeCodes(codes, encoding), 3);
+    const primaries = own ? primariesOf(encoding.toRec709) : null;
+    await writeFile(out, writeExr(prop.width, prop.height, channels, "half", primaries));
+  } else {
+    const shown = isFloat(encoding) ? reencoded(codes, encoding, shownEncoding(encoding)) : codes;
+    await writeFile(out, await writePng(shown, prop.width, prop.height, 3, profile));
+  }
   process.stdout.write(`${out} ${prop.width} × ${prop.height}\n`);
 }

@@ -16,16 +16,23 @@ export class ExrFile {
     private readonly width: number,
     private readonly height: number,
     private readonly type: "half" | "float",
+    private readonly chromaticities: readonly number[] | null,
   ) {}
 
-  static async create(path: string, width: number, height: number, type: "half" | "float" = "half"): Promise<ExrFile> {
-    return new ExrFile(await open(path, "w"), width, height, type);
+  static async create(
+    path: string,
+    width: number,
+    height: number,
+    type: "half" | "float" = "half",
+    chromaticities: readonly number[] | null = null,
+  ): Promise<ExrFile> {
+    return new ExrFile(await open(path, "w"), width, height, type, chromaticities);
   }
 
   /** Appends rows; all but the last ones must be a multiple of 16. The first ones tell which channels there are. */
   async append(rows: number, channels: ExrChannel[]): Promise<void> {
     if (this.row === 0) {
-      const head = exrHead(this.width, this.height, channels, this.type);
+      const head = exrHead(this.width, this.height, channels, this.type, this.chromaticities);
       await this.file.write(head, 0, head.length, 0);
       this.head = head.length;
       this.at = head.length + 8 * Math.ceil(this.height / EXR_LINES);

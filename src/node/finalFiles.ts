@@ -1,8 +1,12 @@
 import path from "node:path";
+import { primariesOf } from "#core/colour/primaries";
 import { compositeCodes, propCodes } from "#core/comp/composite";
 import type { DecodedPlate } from "#core/comp/composite";
 import type { ExrChannel } from "#core/image/exr";
 import { colourChannels } from "#core/image/exr";
+import { fromHalf } from "#core/image/exrRead";
+import type { PlateEncoding } from "#core/image/profile";
+import { decodeCodes, isFloat, pixelEncoder, shownEncoding } from "#core/image/profile";
 import { sizeAt } from "#core/image/resize";
 import { lightWeights, scaleProp } from "#core/comp/weights";
 import type { PassGroup, RenderChoice } from "#core/render/schema";
@@ -29,7 +33,8 @@ export interface FinalReport {
 }
 
 /**
- * Writes a render's files from its kept bands, some rows at a time: picture and prop as PNG; ratio, added light,
+ * Writes a render's files from its kept bands, some rows at a time: picture and prop as PNG, the picture of a plate of
+ * floats as EXR as well; ratio, added light,
  * premultiplied prop and depth as float EXR; and, if asked for, all layers in one EXR. Throws if a band is missing.
  */
 export async function writeFinal(
@@ -43,7 +48,8 @@ export async function writeFinal(
   onRows: (done: number, of: number) => void = () => undefined,
 ): Promise<FinalReport> {
   const { width, height } = sizeAt(plate, choice.percent);
-  const { bits } = plate.encoding;
+  const shown = shownEncoding(plate.encoding);
+  const { bits } = shown;
   const at = (name: string) => path.join(target, name);
   const files: Record<string, string> = {
     picture: "picture.png",
@@ -54,6 +60,10 @@ export async function writeFinal(
     depth: "depth.exr",
   };
   const picture = await PngFile.create(at(files.picture), width, height, 3, bits, profile);
+  if (isFloat(plate.encoding)) files.float = "picture.exr";
+  const float = files.float
+    ? await ExrFile.create(at(files.float), width, height, "half", primariesOf(plate.encoding.toRec709))
+    : null;
   const prop = await PngFile.create(at(files.prop), width, height, 4, bits, profile);
   const ratio = await ExrFile.create(at(files.ratio), width, height, "float");
   const added = await ExrFile.create(at(files.added), width, height, "float");
@@ -80,8 +90,10 @@ export async function writeFinal(
       const passes = noiseless ? await noiseless.of(i) : developBand(shot, film);
       if (noiseless) scaleProp(passes.prop, shot.light.propLevel);
       const part = plateRowsAt(plate, choice.percent, band);
-      await picture.append(compositeCodes(part, passes));
-      await prop.append(propCodes(passes, plate.encoding));
+      const codes = compositeCodes(part, passes);
+      await picture.append(float ? reencoded(codes, plate.encoding, shown) : codes);
+      await float?.append(rows, colourChannels(halvesOf(codes), 3));
+      await prop.append(propCodes(passes, shown));
       await ratio.append(rows, colourChannels(passes.ratio, 3));
       await added.append(rows, colourChannels(passes.added, 3));
       await premultiplied.append(rows, colourChannels(passes.prop, 4));
@@ -107,7 +119,7 @@ export async function writeFinal(
   } finally {
     await noiseless?.close();
   }
-  for (const file of [picture, prop, ratio, added, premultiplied, depth, layers]) await file?.finish();
+  for (const file of [picture, float, prop, ratio, added, premultiplied, depth, layers]) await file?.finish();
   const notices: string[] = [];
   const notice = Object.keys(shot.props).length > 0 ? borderNotice(border, plate.width / width) : null;
   if (notice) notices.push(notice);
@@ -120,6 +132,22 @@ export async function writeFinal(
   }
   return { files, noise: noise.count > 0 ? Math.sqrt(noise.sum / noise.count) : 0, notices };
 }
+
+/** Codes of one encoding as those of another. */
+export function reencoded(
+  codes: Uint8Array | Uint16Array,
+  from: PlateEncoding,
+  to: PlateEncoding,
+): Uint8Array | Uint16Array {
+  const linear = decodeCodes(codes, from);
+  const out = to.bits === 8 ? new Uint8Array(codes.length) : new Uint16Array(codes.length);
+  const encode = pixelEncoder(to);
+  for (let i = 0; i < codes.length; i += 3) encode(linear[i], linear[i + 1], linear[i + 2], out, i);
+  return out;
+}
+
+/** Values of halves, as they stand in the plate's own primaries. */
+export const halvesOf = (codes: Uint8Array | Uint16Array): Float32Array => Float32Array.from(codes, fromHalf);
 
 /** Some rows of passes. */
 const compositeChannels = (p: Passes): ExrChannel[] => [

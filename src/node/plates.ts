@@ -6,6 +6,7 @@ import { codesOf } from "#core/image/differences";
 import type { PlateEncoding } from "#core/image/profile";
 import { storable } from "#core/text/storable";
 import { parseProfile, srgbEncoding } from "#core/image/profile";
+import { isFloatPlate, openFloatPlate } from "./floatPlates.ts";
 
 /** Why a plate was refused: what is wrong, and what to do. */
 export class PlateError extends Error {
@@ -37,28 +38,8 @@ export interface OpenedPlate {
 
 const MAX_PIXELS = 64_000_000;
 
-const isJpeg = (b: Uint8Array) => b[0] === 0xff && b[1] === 0xd8 && b[2] === 0xff;
-const isPng = (b: Uint8Array) => [0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a].every((x, i) => b[i] === x);
-
-/**
- * Decodes a JPEG or PNG once: upright by its EXIF orientation, codes as stored, with the encoding that its profile
- * gives them. Judged by content, never by name. Throws PlateError.
- */
-export async function openPlate(bytes: Uint8Array, fileName: string): Promise<OpenedPlate> {
-  if (!isJpeg(bytes) && !isPng(bytes)) {
-    throw new PlateError(
-      `“${fileName}” is neither a JPEG nor a PNG, whatever its name says.`,
-      "Save the photo as JPEG or PNG and drop it again.",
-    );
-  }
-  checkPngText(bytes, fileName);
-  let meta: Metadata;
-  try {
-    meta = await sharp(bytes, { limitInputPixels: false }).metadata();
-  } catch {
-    throw damaged(fileName);
-  }
-  const [w, h] = [meta.width, meta.height];
+/** Refuses what is larger than plates may be, or a thumbnail. Throws PlateError. */
+export function checkSize(w: number, h: number, fileName: string): void {
   if (w * h > MAX_PIXELS) {
     throw new PlateError(
       `“${fileName}” has ${w} × ${h} pixels, ${Math.round((w * h) / 1e6)} megapixels; plates may have 64.`,
@@ -68,6 +49,31 @@ export async function openPlate(bytes: Uint8Array, fileName: string): Promise<Op
   if (w < 64 || h < 64) {
     throw new PlateError(`“${fileName}” is only ${w} × ${h} pixels.`, "Drop the full-size photo, not its thumbnail.");
   }
+}
+
+const isJpeg = (b: Uint8Array) => b[0] === 0xff && b[1] === 0xd8 && b[2] === 0xff;
+const isPng = (b: Uint8Array) => [0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a].every((x, i) => b[i] === x);
+
+/**
+ * Decodes a JPEG, PNG, EXR or HDR picture once: upright by its EXIF orientation, codes as stored, with the encoding that its profile
+ * gives them. Judged by content, never by name. Throws PlateError.
+ */
+export async function openPlate(bytes: Uint8Array, fileName: string): Promise<OpenedPlate> {
+  if (isFloatPlate(bytes)) return openFloatPlate(bytes, fileName);
+  if (!isJpeg(bytes) && !isPng(bytes)) {
+    throw new PlateError(
+      `“${fileName}” is neither a JPEG, a PNG, an EXR nor an HDR picture, whatever its name says.`,
+      "Save the photo as one of these and drop it again.",
+    );
+  }
+  checkPngText(bytes, fileName);
+  let meta: Metadata;
+  try {
+    meta = await sharp(bytes, { limitInputPixels: false }).metadata();
+  } catch {
+    throw damaged(fileName);
+  }
+  checkSize(meta.width, meta.height, fileName);
   const notices: string[] = [];
   const bits: 8 | 16 = meta.depth === "ushort" ? 16 : 8;
   let encoding: PlateEncoding | null = meta.icc ? parseProfile(meta.icc, bits) : srgbEncoding(bits);

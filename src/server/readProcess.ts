@@ -1,5 +1,6 @@
 import { createHash } from "node:crypto";
 import { readFile, writeFile } from "node:fs/promises";
+import type { Sharp } from "sharp";
 import sharp from "sharp";
 import { ModelError, importGlb } from "#core/exchange/gltf";
 import { modelBounds, triangleCount } from "#core/props/model";
@@ -9,6 +10,9 @@ import type { Shot } from "#core/shot/schema";
 import type { BakeChoice } from "#core/shot/api";
 import { BakeError, bakeFile } from "#node/bakeFile";
 import { packCodes, unpackCodes } from "#node/packedCodes";
+import { linearToCode } from "#core/colour/srgb";
+import { decodeCodes } from "#core/image/profile";
+import { isFloatPlate, openFloatPlate } from "#node/floatPlates";
 import { PlateError, openPlate } from "#node/plates";
 import type { OpenedPlate } from "#node/plates";
 
@@ -66,9 +70,17 @@ async function written(path: string, bytes: Uint8Array): Promise<WrittenFile> {
   return { path, hash: createHash("sha256").update(bytes).digest("hex") };
 }
 
-const smallJpeg = (bytes: Uint8Array, width: number, height: number): Promise<Buffer> =>
-  sharp(bytes, { failOn: "error" })
-    .rotate()
+/** A picture as sharp takes it; one of floats as it looks on a screen. */
+function pictureOf(bytes: Uint8Array, name: string): Sharp {
+  if (!isFloatPlate(bytes)) return sharp(bytes, { failOn: "error" }).rotate();
+  const { width, height, codes, encoding } = openFloatPlate(bytes, name);
+  const linear = decodeCodes(codes, encoding);
+  const raw = Uint8Array.from(linear, (value) => linearToCode(value, 8));
+  return sharp(raw, { raw: { width, height, channels: 3 } });
+}
+
+const smallJpeg = (bytes: Uint8Array, width: number, height: number, name = "picture"): Promise<Buffer> =>
+  pictureOf(bytes, name)
     .resize(width, height, { fit: "inside", withoutEnlargement: true })
     .flatten({ background: "#000000" })
     .jpeg({ quality: 84 })
@@ -89,7 +101,7 @@ const tasks: { [T in ReadTask]: (order: ReadOrder, ask: ReadTasks[T]["ask"]) => 
       notices,
       codes: await written(ask.codes, await packCodes(codes, width)),
       profile: profile && (await written(ask.profile, profile)),
-      thumbnail: await written(ask.thumbnail, await smallJpeg(bytes, 640, 420)),
+      thumbnail: await written(ask.thumbnail, await smallJpeg(bytes, 640, 420, name)),
     };
   },
   async model({ path }) {

@@ -103,7 +103,11 @@ describe("plates", () => {
   }
 
   test.each<[string, () => Promise<Uint8Array>, RegExp]>([
-    ["holiday.jpg", () => Promise.resolve(new TextEncoder().encode("just some text")), /neither a JPEG nor a PNG/],
+    [
+      "holiday.jpg",
+      () => Promise.resolve(new TextEncoder().encode("just some text")),
+      /neither a JPEG, a PNG, an EXR nor an HDR picture/,
+    ],
     ["cut.jpg", async () => (await demoFile("plate.jpg")).slice(0, 60000), /damaged or cut short/],
     ["huge.png", hugePng, /30000 × 30000 pixels/],
     ["tiny.png", () => picture(20, 20), /only 20 × 20/],

@@ -44,15 +44,17 @@ const byName = (channels: ExrChannel[]) =>
 
 /**
  * An OpenEXR 2 scan-line file with ZIP compression (openexr.com, "OpenEXR File Layout"). Channels are written in the
- * order of their names, as the format asks; layers are names with a dot.
+ * order of their names, as the format asks; layers are names with a dot. `chromaticities` are CIE x and y of red, green,
+ * blue and white; without them the colours are Rec. 709.
  */
 export function writeExr(
   width: number,
   height: number,
   channels: ExrChannel[],
   type: "half" | "float" = "half",
+  chromaticities: readonly number[] | null = null,
 ): Uint8Array<ArrayBuffer> {
-  const header = exrHeader(width, height, byName(channels), type);
+  const header = exrHeader(width, height, byName(channels), type, chromaticities);
   const blocks = packRows(width, height, 0, channels, type, (raw) => zlibSync(raw, { level: 6 }));
   const total = header.length + blocks.length * 8 + blocks.reduce((n, b) => n + b.length, 0);
   const file = new Uint8Array(total);
@@ -68,8 +70,13 @@ export function writeExr(
 }
 
 /** The head of a file up to its table of offsets, which has eight bytes for every `EXR_LINES` rows. */
-export const exrHead = (width: number, height: number, channels: ExrChannel[], type: "half" | "float"): Uint8Array =>
-  exrHeader(width, height, byName(channels), type);
+export const exrHead = (
+  width: number,
+  height: number,
+  channels: ExrChannel[],
+  type: "half" | "float",
+  chromaticities: readonly number[] | null = null,
+): Uint8Array => exrHeader(width, height, byName(channels), type, chromaticities);
 
 /** Rows as the file's blocks, each with its head: `rows` of them from row `y0` of the picture on, a multiple of `EXR_LINES`. */
 export function packRows(
@@ -96,7 +103,13 @@ export function packRows(
   return blocks;
 }
 
-function exrHeader(width: number, height: number, channels: ExrChannel[], type: "half" | "float"): Uint8Array {
+function exrHeader(
+  width: number,
+  height: number,
+  channels: ExrChannel[],
+  type: "half" | "float",
+  chromaticities: readonly number[] | null,
+): Uint8Array {
   const bytes: number[] = [0x76, 0x2f, 0x31, 0x01, 2, 0, 0, 0];
   const text = (s: string) => bytes.push(...Array.from(s, (c) => c.charCodeAt(0) & 127), 0);
   const i32 = (v: number) => bytes.push(v & 255, (v >> 8) & 255, (v >> 16) & 255, (v >> 24) & 255);
@@ -120,6 +133,10 @@ function exrHeader(width: number, height: number, channels: ExrChannel[], type: 
     i32(1);
   }
   bytes.push(0);
+  if (chromaticities) {
+    attribute("chromaticities", "chromaticities", 32);
+    for (const x of chromaticities) f32(x);
+  }
   attribute("compression", "compression", 1);
   bytes.push(3);
   for (const name of ["dataWindow", "displayWindow"]) {

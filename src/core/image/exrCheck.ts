@@ -21,6 +21,8 @@ export interface ExrHeader {
   blockRows: number;
   /** Address of the table of blocks. */
   end: number;
+  /** CIE x and y of red, green, blue and white; null where the file leaves them to Rec. 709. */
+  chromaticities: number[] | null;
 }
 
 const TYPES = ["uint", "half", "float"] as const;
@@ -58,7 +60,24 @@ export function checkExr(bytes: Uint8Array): ExrHeader {
     const length = view.getInt32(at + 4, true);
     if (row < y0 || row > y1 || length < 0 || at + 8 + length > bytes.length) throw damaged("its rows are cut short");
   }
-  return { width, height, y0, channels, compression, blockRows: BLOCK_ROWS[compression], end };
+  return {
+    width,
+    height,
+    y0,
+    channels,
+    compression,
+    blockRows: BLOCK_ROWS[compression],
+    end,
+    chromaticities: chromaticitiesOf(attributes),
+  };
+}
+
+function chromaticitiesOf(attributes: Map<string, Uint8Array>): number[] | null {
+  const own = attributes.get("chromaticities");
+  if (own?.length !== 32) return null;
+  const view = new DataView(own.buffer, own.byteOffset, 32);
+  const values = Array.from({ length: 8 }, (_, i) => view.getFloat32(i * 4, true));
+  return values.every((x) => Number.isFinite(x) && Math.abs(x) < 2) ? values : null;
 }
 
 function readAttributes(bytes: Uint8Array, view: DataView): { attributes: Map<string, Uint8Array>; end: number } {

@@ -1,9 +1,12 @@
 import type { Mat3, Vec3 } from "../math/vec3.ts";
 import { apply, multiply } from "../math/vec3.ts";
 import { linearToSrgb, srgbToLinear } from "../colour/srgb.ts";
+import { toHalf } from "./exr.ts";
+import { fromHalf } from "./exrRead.ts";
 
-/** A channel's curve: a gamma, the parametric kinds of ICC.1:2022 section 10.18, or a table. */
+/** A channel's curve: a gamma, the parametric kinds of ICC.1:2022 section 10.18, a table, or codes that are halves (IEEE 754 binary16) of linear light. */
 export type Curve =
+  | { kind: "half" }
   | { kind: "srgb" }
   | { kind: "parametric"; type: 0 | 1 | 2 | 3 | 4; values: number[] }
   | { kind: "table"; values: number[] };
@@ -25,8 +28,31 @@ export const srgbEncoding = (bits: 8 | 16): PlateEncoding => ({
   ],
 });
 
+/** Encoding of a plate of floats, kept as halves. */
+export const halfEncoding = (toRec709: Mat3): PlateEncoding => ({
+  bits: 16,
+  curves: [{ kind: "half" }, { kind: "half" }, { kind: "half" }],
+  toRec709,
+});
+
+/** True for a plate whose codes are halves and not steps of a curve. */
+export const isFloat = (e: PlateEncoding): boolean => e.curves[0].kind === "half";
+
+/** The encoding of files that hold no floats: the plate's own, or sRGB with 16 bits for a plate of floats. */
+export const shownEncoding = (e: PlateEncoding): PlateEncoding => (isFloat(e) ? srgbEncoding(16) : e);
+
+/** Greatest finite half. */
+const MOST_HALF = 65504;
+
+/** Light of a half's bits; what is no number is dark, what is endless is as bright as a half can be. */
+function halfToLinear(bits: number): number {
+  const value = fromHalf(bits);
+  return Number.isNaN(value) ? 0 : Math.min(MOST_HALF, Math.max(-MOST_HALF, value));
+}
+
 /** Linear light of a code in 0..1. */
 export function curveToLinear(curve: Curve, x: number): number {
+  if (curve.kind === "half") return halfToLinear(Math.round(x * 65535));
   if (curve.kind === "srgb") return srgbToLinear(x);
   if (curve.kind === "table") {
     const { values } = curve;
@@ -53,6 +79,7 @@ export function curveToLinear(curve: Curve, x: number): number {
 /** Code in 0..1 for linear light: the inverse, by bisection where there is no closed form. */
 export function curveToCode(curve: Curve, linear: number): number {
   if (curve.kind === "srgb") return linearToSrgb(linear);
+  if (curve.kind === "half") return toHalf(Math.min(MOST_HALF, Math.max(-MOST_HALF, linear))) / 65535;
   if (linear <= curveToLinear(curve, 0)) return 0;
   if (linear >= curveToLinear(curve, 1)) return 1;
   let low = 0;
@@ -199,6 +226,7 @@ export function pixelEncoder(
 
 /** Nearest code for linear light: halfway between two codes' curves in code space. */
 function codeFinder(curve: Curve, top: number): (linear: number) => number {
+  if (curve.kind === "half") return (linear) => toHalf(Math.min(MOST_HALF, Math.max(-MOST_HALF, linear)));
   if (curve.kind === "srgb" && top === 65535) {
     return (linear) => Math.min(top, Math.max(0, Math.round(linearToSrgb(linear) * top)));
   }

@@ -5,6 +5,7 @@ import { Finite, HashSchema, Positive, Side, Text, Vec3Schema, curveValues } fro
 /** The plate's own part of the document. */
 
 const CurveSchema = v.variant("kind", [
+  v.object({ kind: v.literal("half") }),
   v.object({ kind: v.literal("srgb") }),
   v.object({ kind: v.literal("parametric"), type: v.picklist([0, 1, 2, 3, 4]), values: curveValues }),
   v.object({ kind: v.literal("table"), values: curveValues }),
@@ -13,7 +14,7 @@ const CurveSchema = v.variant("kind", [
 export const PlateSchema = v.object({
   /** The file as it was given. */
   asset: HashSchema,
-  /** Its decoded codes: width x height x RGB, 8 or 16 bits little-endian. */
+  /** Its decoded codes: width x height x RGB, 8 or 16 bits little-endian; of floats their halves. */
   codes: HashSchema,
   fileName: Text,
   width: Side,

@@ -69,7 +69,7 @@ const plural = (n: number, one: string) => `${n} ${one}${n === 1 ? "" : "s"}`;
         <i class="pi pi-image" />
         <p>
           <b>Drop a photo here</b><br />
-          <span class="quiet">JPEG or PNG, up to 64 megapixels. It becomes the plate of a new shot.</span>
+          <span class="quiet">JPEG, PNG, EXR or HDR, up to 64 megapixels. It becomes the plate of a new shot.</span>
         </p>
         <Button
           :label="reading ? `Reading ${reading} …` : 'Choose a file'"
@@ -79,7 +79,7 @@ const plural = (n: number, one: string) => `${n} ${one}${n === 1 ? "" : "s"}`;
         <input
           ref="picker"
           type="file"
-          accept="image/jpeg,image/png"
+          accept="image/jpeg,image/png,.exr,.hdr"
           hidden
           data-test="plate-file"
           @change="begin(($event.target as HTMLInputElement).files)"

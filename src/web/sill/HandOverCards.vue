@@ -11,7 +11,12 @@ const full = (f: { width: number; height: number }) =>
   f.width === props.shot.plates.main.width && f.height === props.shot.plates.main.height;
 
 const FILES = [
-  { name: "picture.png", label: "Finished picture", note: "PNG in the plate's own profile and bits" },
+  {
+    name: "picture.png",
+    label: "Finished picture",
+    note: "PNG in the plate's own profile and bits; sRGB of 16 bits for a plate of floats",
+  },
+  { name: "float.exr", label: "Finished picture, floats", note: "half EXR in the plate's own primaries, linear" },
   { name: "prop.png", label: "Prop alone", note: "PNG with straight alpha" },
   { name: "ratio.exr", label: "Shadow and bounce", note: "ratio to multiply the plate by, float EXR, linear" },
   { name: "added.exr", label: "Added reflection", note: "light to add, signed, float EXR, linear" },

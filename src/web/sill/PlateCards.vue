@@ -2,6 +2,7 @@
 import InputText from "primevue/inputtext";
 import Select from "primevue/select";
 import ToggleSwitch from "primevue/toggleswitch";
+import { isFloat } from "#core/image/profile";
 import type { Shot } from "#core/shot/schema";
 import TakeShelf from "../parts/TakeShelf.vue";
 import { useShot } from "../stores/shot.ts";
@@ -26,10 +27,18 @@ const text = (key: "owner" | "licence", value: string) =>
       <span>File</span><span>{{ shot.plates.main.fileName }}</span>
       <span>Frame</span>
       <span class="num"
-        >{{ shot.plates.main.width }} × {{ shot.plates.main.height }} px, {{ shot.plates.main.encoding.bits }} bit</span
+        >{{ shot.plates.main.width }} × {{ shot.plates.main.height }} px, {{ shot.plates.main.encoding.bits }} bit{{
+          isFloat(shot.plates.main.encoding) ? " float" : ""
+        }}</span
       >
       <span>Colour</span>
-      <span>{{ shot.plates.main.profile ? "own ICC profile, kept" : "sRGB" }}</span>
+      <span>{{
+        isFloat(shot.plates.main.encoding)
+          ? "linear light"
+          : shot.plates.main.profile
+            ? "own ICC profile, kept"
+            : "sRGB"
+      }}</span>
     </div>
     <label class="row" style="margin-top: 8px"
       ><ToggleSwitch

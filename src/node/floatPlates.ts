@@ -1,0 +1,120 @@
+import { DataUtils, FloatType, HalfFloatType } from "three";
+import { EXRLoader } from "three/examples/jsm/loaders/EXRLoader.js";
+import { HDRLoader } from "three/examples/jsm/loaders/HDRLoader.js";
+import { REC709_PRIMARIES, toRec709 } from "#core/colour/primaries";
+import { toHalf } from "#core/image/exr";
+import { ExrError, checkExr } from "#core/image/exrCheck";
+import { halfEncoding } from "#core/image/profile";
+import type { OpenedPlate } from "./plates.ts";
+import { PlateError, checkSize } from "./plates.ts";
+
+/** Plates of floats: OpenEXR and Radiance HDR, kept as halves. Sizes are counted before anything is unpacked. */
+
+const isExr = (b: Uint8Array): boolean => [0x76, 0x2f, 0x31, 0x01].every((x, i) => b[i] === x);
+const isHdr = (b: Uint8Array): boolean => String.fromCharCode(...b.subarray(0, 2)) === "#?";
+
+/** True for a file that `openFloatPlate` reads. */
+export const isFloatPlate = (bytes: Uint8Array): boolean => isExr(bytes) || isHdr(bytes);
+
+interface Floats {
+  width: number;
+  height: number;
+  /** Values of channel k at pixel (x, y), rows from the top. */
+  at: (x: number, y: number, k: number) => number;
+  primaries: readonly number[];
+  /** Is kept as it is, since the file has halves. */
+  exact: boolean;
+}
+
+const bufferOf = (bytes: Uint8Array): ArrayBuffer =>
+  bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.byteLength) as ArrayBuffer;
+
+function readExrFloats(bytes: Uint8Array, fileName: string): Floats {
+  const { width, height, channels, chromaticities } = checkExr(bytes);
+  checkSize(width, height, fileName);
+  const names = channels.map(({ name }) => name);
+  const colour = ["R", "G", "B"].every((name) => names.includes(name));
+  if (!colour && !names.includes("Y"))
+    throw new PlateError(
+      `“${fileName}” has no channels R, G and B; it has ${names.slice(0, 8).join(", ")}.`,
+      "Save the picture's colour as R, G and B, in one layer without a name.",
+    );
+  const loader = new EXRLoader();
+  loader.setDataType(channels.some(({ type }) => type === "float") ? FloatType : HalfFloatType);
+  const { data } = loader.parse(bufferOf(bytes)) as unknown as { data: Float32Array | Uint16Array };
+  const stride = data.length / (width * height);
+  return {
+    width,
+    height,
+    // The loader gives rows from the bottom.
+    at: (x, y, k) => {
+      const value = data[((height - 1 - y) * width + x) * stride + Math.min(k, stride - 1)];
+      return data instanceof Uint16Array ? DataUtils.fromHalfFloat(value) : value;
+    },
+    primaries: chromaticities ?? REC709_PRIMARIES,
+    exact: channels.every(({ type }) => type === "half"),
+  };
+}
+
+/** Lines of a Radiance file's head that are looked at, at most. */
+const HEAD_BYTES = 65_536;
+
+function readHdrFloats(bytes: Uint8Array, fileName: string): Floats {
+  const head = String.fromCharCode(...bytes.subarray(0, Math.min(bytes.length, HEAD_BYTES)));
+  const size = /\n-Y (\d{1,6}) \+X (\d{1,6})\n/.exec(head);
+  if (!size)
+    throw new PlateError(
+      `“${fileName}” does not say its size as Radiance pictures do, or is turned.`,
+      "Save it upright as EXR and drop that.",
+    );
+  const [height, width] = [Number(size[1]), Number(size[2])];
+  checkSize(width, height, fileName);
+  const primaries = /\nPRIMARIES=\s*((?:[\d.]+\s+){7}[\d.]+)/.exec(head.slice(0, size.index + 1));
+  const { data } = new HDRLoader().setDataType(FloatType).parse(bufferOf(bytes)) as unknown as { data: Float32Array };
+  return {
+    width,
+    height,
+    at: (x, y, k) => data[(y * width + x) * 4 + k],
+    primaries: primaries ? primaries[1].trim().split(/\s+/).map(Number) : REC709_PRIMARIES,
+    exact: false,
+  };
+}
+
+/** Decodes an EXR or HDR picture to halves. Throws PlateError. */
+export function openFloatPlate(bytes: Uint8Array, fileName: string): OpenedPlate {
+  let floats: Floats;
+  try {
+    floats = isExr(bytes) ? readExrFloats(bytes, fileName) : readHdrFloats(bytes, fileName);
+  } catch (error) {
+    if (error instanceof PlateError) throw error;
+    if (error instanceof ExrError) throw new PlateError(`“${fileName}”: ${error.message}`, "Then drop it again.");
+    throw new PlateError(
+      `“${fileName}” is damaged or cut short and cannot be decoded.`,
+      "Copy or save it again and drop it once more.",
+    );
+  }
+  const { width, height, at, primaries, exact } = floats;
+  const notices: string[] = [];
+  const matrix = toRec709(primaries);
+  if (!matrix) notices.push("Its primaries are no colours; it was taken as Rec. 709.");
+  const codes = new Uint16Array(width * height * 3);
+  let odd = 0;
+  for (let y = 0, i = 0; y < height; y++)
+    for (let x = 0; x < width; x++)
+      for (let k = 0; k < 3; k++, i++) {
+        const value = at(x, y, k);
+        if (!Number.isFinite(value)) odd++;
+        codes[i] = toHalf(value);
+      }
+  if (!exact) notices.push("Its values are kept as halves: to one part in two thousand, up to 65 504.");
+  if (odd > 0) notices.push(`${odd} values are endless or no numbers; they count as brightest, or as dark.`);
+  return {
+    width,
+    height,
+    encoding: halfEncoding(matrix ?? toRec709(REC709_PRIMARIES)!),
+    codes,
+    profile: null,
+    exif: { camera: null, lens: null, focalMm: null, equivalentMm: null, taken: null, orientation: null },
+    notices,
+  };
+}
