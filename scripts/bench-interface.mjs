@@ -1,6 +1,6 @@
 /* global document, PointerEvent, requestAnimationFrame, requestIdleCallback, window */
 // npm run bench:interface: how fast mark and overlay follow a dragged mark in Chromium, and how soon the proof follows a
-// moved prop, on the demo shot. Prints JSON.
+// moved prop, and how fast the lines of a set of 200 parts follow a dragged corner, on the demo shot. Prints JSON.
 import { spawn } from "node:child_process";
 import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
@@ -110,6 +110,83 @@ async function proofAfterMoves(page, moves) {
   return { moves, firstPictureSeconds: seconds, longestTaskMs: longest };
 }
 
+/** Puts posts beside the demo's set, so that it has more than 200 parts and 6000 faces. */
+async function manyPosts(base, id) {
+  const opened = await (await fetch(`${base}/api/shots/${id}`)).json();
+  const like = Object.values(opened.shot.set)[0];
+  const forward = Array.from({ length: 200 }, (_, i) => {
+    const own = { id: `post-${i + 100}`, name: `Post ${i}`, kind: "post", axis: [0, 0, 0.6], radius: 0.12 };
+    const foot = { world: [-12 + (i % 20) * 0.6, -6 + Math.floor(i / 20) * 0.9, 0], pixel: null, plate: "main" };
+    const { flags, material } = like;
+    const value = { flags, material, faceMaterials: {}, faceFlags: {}, muted: false, foot, ...own };
+    return { op: "add", path: ["set", own.id], value };
+  });
+  const edit = {
+    id: "many",
+    name: "Many posts",
+    forward,
+    inverse: forward.map(({ path }) => ({ op: "remove", path })),
+  };
+  const response = await fetch(`${base}/api/shots/${id}/steps`, {
+    method: "POST",
+    headers: { "content-type": "application/json" },
+    body: JSON.stringify({ revision: opened.revision, steps: [{ kind: "do", edit }] }),
+  });
+  if (!response.ok) throw new Error(await response.text());
+  return opened.shot;
+}
+
+/** Drags a corner of the ground by the mouse; milliseconds from frame to frame. */
+async function dragCorner(page, shot) {
+  await page.getByTestId("part-polygon-1").click();
+  const corners = shot.set["polygon-1"].vertices.map(({ pixel }) => pixel);
+  const [u, v] = corners.find((p) => p && p[0] > 100 && p[0] < 1500 && p[1] > 100 && p[1] < 1000);
+  const canvas = page.locator(".desk canvas.layer").first();
+  const box = await canvas.boundingBox();
+  const scale = box.width / (await canvas.evaluate((c) => c.width));
+  const [x, y] = [box.x + u * scale, box.y + v * scale];
+  await page.mouse.move(x, y);
+  await page.mouse.down();
+  await page.evaluate(() => {
+    window.times = [];
+    let last = performance.now();
+    const frame = () => {
+      const now = performance.now();
+      window.times.push(now - last);
+      last = now;
+      requestAnimationFrame(frame);
+    };
+    requestAnimationFrame(frame);
+  });
+  for (let i = 0; i < 200; i++) {
+    await page.mouse.move(x + Math.sin(i / 9) * 40, y + Math.cos(i / 7) * 15);
+    await page.waitForTimeout(8);
+  }
+  const times = (await page.evaluate(() => window.times)).slice(1).sort((a, b) => a - b);
+  await page.mouse.up();
+  const at = (share) => times[Math.floor(times.length * share)];
+  return { frames: times.length, medianMs: at(0.5), percentile95Ms: at(0.95) };
+}
+
+/** The set among many parts, in a browser as it starts by itself: without a graphics card it composes pages in software. */
+async function setAmongMany(base, id) {
+  const plain = await chromium.launch({ executablePath: chromiumPath, args: ["--headless", "--no-sandbox"] });
+  try {
+    const page = await plain.newPage({ viewport: { width: 1280, height: 800 } });
+    const shot = await manyPosts(base, id);
+    await page.goto(`${base}/shots/${id}/set`);
+    await page.waitForTimeout(3000);
+    const frames = await dragCorner(page, shot);
+    await page.waitForTimeout(1000);
+    const after = (await (await fetch(`${base}/api/shots/${id}`)).json()).shot;
+    const place = (of) => JSON.stringify(of.set["polygon-1"].vertices);
+    if (place(after) === place(shot)) throw new Error("The corner was not dragged.");
+    return { parts: Object.keys(after.set).length, ...frames };
+  } finally {
+    await plain.close();
+  }
+}
+
 try {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   const base = `http://127.0.0.1:${port}`;
@@ -119,7 +196,9 @@ try {
   const drag = await page.evaluate(dragSteps, 150);
   await page.reload();
   const proof = await proofAfterMoves(page, 5);
-  console.log(JSON.stringify({ drag, proof }, null, 1));
+  await page.close();
+  const set = await setAmongMany(base, shot.id);
+  console.log(JSON.stringify({ drag, proof, set }, null, 1));
 } finally {
   await browser.close();
   server.kill("SIGKILL");

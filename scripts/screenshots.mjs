@@ -125,6 +125,27 @@ try {
     await drawer("surfaces");
     await page.waitForTimeout(500);
     await save("surfaces");
+    await drawer("measure");
+    await page.locator('[data-test="tool-measure-length"]').click();
+    for (const p of [
+      [420, 500],
+      [520, 420],
+    ])
+      await page.mouse.click(...p);
+    await page.locator('[data-test="tool-measure-area"]').click();
+    for (const p of [
+      [820, 470],
+      [900, 470],
+      [900, 520],
+    ])
+      await page.mouse.click(...p);
+    await page.keyboard.press("Enter");
+    await page.keyboard.press("Escape");
+    await drawer("build");
+    await page.locator('[data-test="part-block-1"]').click();
+    await drawer("measure");
+    await page.waitForTimeout(800);
+    await save("measure");
     await drawer("build");
     await page.locator('[data-test="part-room-1"]').click();
     await page.keyboard.press("c");

@@ -238,6 +238,10 @@ describe("rows", () => {
       closed: true,
     });
     const crates = part("crates", evenRow("crate", [2, 0, 0], 3));
+    // Parts of a kind are counted together; of what there is one, or what is no thing among others, nothing is.
+    const other = { ...post, id: "other", foot: typedVertex([0, 3, 0]) };
+    expect(tallyOf({ post, other, crate }, post)).toMatchObject({ count: 2, mean: 3 });
+    expect(tallyOf({ post, crate }, crate)).toBeNull();
     expect(tallyOf({ crate, crates }, crates)!.volume).toBeCloseTo(4 * 1.1 * 0.7 * 0.5, 9);
   });
 

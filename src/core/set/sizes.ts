@@ -137,8 +137,9 @@ function coveredArea(set: SetRecord, id: string): number {
   return facesOf(set, id).reduce((sum, face) => sum + Math.max(0, faceArea(face) * faceNormal(face)[2]), 0);
 }
 
-/** A row counted with its first member, or all parts of the kind of another one; null of fewer than two. */
+/** A row counted with its first member, or all parts of a kind that is counted together; null of fewer than two. */
 export function tallyOf(set: SetRecord, part: Part): Tally | null {
+  if (part.kind !== "row" && !kindOf(part).counted) return null;
   const members = part.kind === "row" ? [part.of] : alike(set, part);
   const places = part.kind === "row" ? rowPlaces(set, part) : members.flatMap((id) => listed(middleOfPart(set, id)));
   const spacing = spacingOf(places);

@@ -58,6 +58,7 @@ export const block: PartKind<Block> = {
       },
     ];
   },
+  counted: true,
   stands: () => true,
   camera: "outside",
   fields: (part) => [

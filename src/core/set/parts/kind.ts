@@ -167,6 +167,8 @@ export interface PartKind<P> {
   likeOf?: (part: Shape<P>) => string;
   /** The face whose material a face has that has none of its own. */
   faceLike?: (part: P, face: string) => FaceOf | null;
+  /** Is one of several alike, which are counted together: posts, windows, crates. */
+  counted?: boolean;
   /** Stands on what is below it, and can float or sink. */
   stands?: (part: P) => boolean;
   /** Where the camera has to be. */

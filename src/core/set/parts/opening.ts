@@ -141,6 +141,7 @@ export const opening: PartKind<Opening> = {
     void u;
     return [corner(0), corner(1), edge(0, below ? "sill" : "head"), edge(1, below ? "head" : "sill")];
   },
+  counted: true,
   switches: (part) => [{ key: "pane", label: "pane", on: part.pane, put: (p, on) => (p.pane = on) }],
   fields: (part, set) => {
     const host = hostOf(part, set);

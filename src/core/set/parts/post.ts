@@ -98,6 +98,7 @@ export const post: PartKind<Post> = {
       },
     ];
   },
+  counted: true,
   stands: () => true,
   fields: (part) => [
     {
