@@ -331,6 +331,14 @@ test("a model of the place as set: materials and roles by mesh, drawn on and mea
   await page.getByRole("option", { name: "walls" }).click();
   await page.getByTestId("role-blocker").click();
   await expect.poll(async () => (await part()).faceFlags["2"]?.catches).toBe(false);
+  await expect(page.getByTestId("coverage")).toContainText(/the plate shows \d+ %/);
+  // A mirror ball stands in the proof in place of the props, and goes again; no prop of the document changes.
+  const props = JSON.stringify((await shot()).props);
+  await page.getByTestId("ball-hidden").click();
+  await expect(page.getByTestId("proof-picture")).toBeVisible({ timeout: 90_000 });
+  await page.getByTestId("ball-off").click();
+  await expect(page.getByTestId("proof-picture")).toBeHidden();
+  expect(JSON.stringify((await shot()).props)).toBe(props);
   expect((await part()).flags.catches).toBe(true);
 
   // Along the gable's foot, from the model's own corner to its other one.

@@ -1,5 +1,6 @@
 import { expect, test } from "@playwright/test";
 import type { Page } from "@playwright/test";
+import { colourChannels, writeExr } from "#core/image/exr";
 import { projectPoint } from "#core/optics/camera";
 import { roleOf } from "#core/set/roles";
 import type { Vec2 } from "#core/math/vec3";
@@ -315,4 +316,20 @@ test("the proof begins again when the prop is moved, and a final can be cancelle
   await expect(page.getByTestId("final-running")).toBeVisible();
   await page.getByTestId("queue-cancel").first().click();
   await expect(page.getByTestId("final-running")).toBeHidden();
+});
+
+test("a plate of floats is shown and says so, and its codes are kept as halves", async ({ page, request }) => {
+  const [width, height] = [320, 200];
+  const ramp = Float32Array.from({ length: width * height * 3 }, (_, i) => (4 * Math.floor(i / 3)) / (width * height));
+  const exr = writeExr(width, height, colourChannels(ramp, 3), "float");
+  await page.goto("/");
+  await page.getByTestId("plate-file").setInputFiles({ name: "dawn.exr", mimeType: "", buffer: Buffer.from(exr) });
+  await expect(page.getByText("320 × 200 px, 16 bit float")).toBeVisible();
+  await expect(page.getByText("kept as halves")).toBeVisible();
+  const id = /shots\/([^/]+)/.exec(page.url())![1];
+  expect((await opened(request, id)).shot.plates.main.encoding.curves[0].kind).toBe("half");
+  // On the list it has its picture.
+  await page.goto("/");
+  const small = page.getByAltText("Plate of dawn");
+  await expect.poll(() => small.evaluate((img: HTMLImageElement) => img.naturalWidth)).toBeGreaterThan(100);
 });

@@ -3,10 +3,9 @@ import { add, scale } from "../math/vec3.ts";
 import type { Camera } from "../optics/camera.ts";
 import { pixelDirection } from "../optics/camera.ts";
 import type { Face } from "./face.ts";
-import { rayMeets } from "./face.ts";
-import { allFaces } from "./faces.ts";
 import type { Part, SetRecord } from "./parts/index.ts";
 import { isSeen } from "./surface.ts";
+import { nearestFace } from "./tree.ts";
 
 export interface Picked {
   part: Part;
@@ -23,14 +22,8 @@ export function pickAlong(
   direction: Vec3,
   counts: (part: Part, face: string) => boolean = () => true,
 ): Picked | null {
-  let best: Picked | null = null;
-  for (const { part, face } of allFaces(set)) {
-    if (!counts(part, face.id)) continue;
-    const distance = rayMeets(face, from, direction);
-    if (distance === null || (best && distance >= best.distance)) continue;
-    best = { part, face, distance, world: add(from, scale(direction, distance)) };
-  }
-  return best;
+  const met = nearestFace(set, from, direction, counts);
+  return met && { ...met, world: add(from, scale(direction, met.distance)) };
 }
 
 /** The face that the camera sees at a plate pixel; null for none. */

@@ -74,23 +74,28 @@ function sizeAxes(faces: readonly Face[], up: Vec3): Mat3 {
 export const alongWorld = ({ axes }: Pick<PartMeasures, "axes">): boolean =>
   axes[2][2] > 0.99999 && Math.abs(axes[0][0]) > 0.99999;
 
-export function measurePart(set: SetRecord, part: Part): PartMeasures {
+/** Sizes along a part's own sides, and those directions. */
+export function extentOf(set: SetRecord, part: Part): Pick<PartMeasures, "extent" | "axes"> {
   const faces = facesOf(set, part.id);
   const axes = sizeAxes(faces, kindOf(part).up?.(part) ?? LEVEL);
   const low = [Infinity, Infinity, Infinity];
   const high = [-Infinity, -Infinity, -Infinity];
   for (const { rings } of faces)
-    for (const p of rings.flat())
-      for (let k = 0; k < 3; k++) {
-        const at = dot(p, axes[k]);
-        low[k] = Math.min(low[k], at);
-        high[k] = Math.max(high[k], at);
-      }
-  const extent = low.map((least, k) => (faces.length > 0 ? high[k] - least : 0)) as Vec3;
+    for (const ring of rings)
+      for (const p of ring)
+        for (let k = 0; k < 3; k++) {
+          const at = dot(p, axes[k]);
+          low[k] = Math.min(low[k], at);
+          high[k] = Math.max(high[k], at);
+        }
+  return { extent: low.map((least, k) => (faces.length > 0 ? high[k] - least : 0)) as Vec3, axes };
+}
+
+export function measurePart(set: SetRecord, part: Part): PartMeasures {
+  const faces = facesOf(set, part.id);
   const ring = faces[0]?.rings[0] ?? [];
   return {
-    extent,
-    axes,
+    ...extentOf(set, part),
     area: faces.reduce((sum, face) => sum + faceArea(face), 0),
     volume: faces.length > 3 && closes(faces) ? Math.abs(volume(faces)) : null,
     sides: ring.map((a, i) => length(sub(ring[(i + 1) % ring.length], a))),

@@ -16,7 +16,7 @@ import { bridgeFaces, merged, mirrored, splitOff } from "#core/set/shell/join";
 import { deleteFace, pullFace } from "#core/set/shell/pull";
 import { moveFace } from "#core/set/shell/move";
 import { settle } from "#core/set/settle";
-import { measurePart } from "#core/set/sizes";
+import { extentOf } from "#core/set/sizes";
 import { asShell, turnsIntoShell, withBody } from "#core/set/shell/turn";
 import { danglingFindings, referencesTo, removePart } from "#core/shot/references";
 import type { Shot } from "#core/shot/schema";
@@ -105,7 +105,7 @@ watch(
 function sizeWords(part: Part, all: Face[]): string {
   if (all.length === 0) return "";
   if (all.length === 1) return formatArea(faceArea(all[0]), props.shot.unit);
-  return measurePart(props.shot.set, part)
+  return extentOf(props.shot.set, part)
     .extent.map((s) => formatLength(s, props.shot.unit))
     .join(" × ");
 }
