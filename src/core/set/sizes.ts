@@ -1,5 +1,5 @@
 import type { Mat3, Vec3 } from "../math/vec3.ts";
-import { add, distance, dot, length, scale, sub } from "../math/vec3.ts";
+import { add, distance, dot, scale, sub } from "../math/vec3.ts";
 import type { Face } from "./face.ts";
 import { faceArea, faceNormal, planeAxes, volume } from "./face.ts";
 import { facesOf } from "./faces.ts";
@@ -21,8 +21,6 @@ export interface PartMeasures {
   area: number;
   /** Cubic metres; null where its faces do not close. */
   volume: number | null;
-  /** Sides of its base or border, metres. */
-  sides: number[];
 }
 
 /** True if every side of every face is a side of another one as well. */
@@ -93,12 +91,10 @@ export function extentOf(set: SetRecord, part: Part): Pick<PartMeasures, "extent
 
 export function measurePart(set: SetRecord, part: Part): PartMeasures {
   const faces = facesOf(set, part.id);
-  const ring = faces[0]?.rings[0] ?? [];
   return {
     ...extentOf(set, part),
     area: faces.reduce((sum, face) => sum + faceArea(face), 0),
     volume: faces.length > 3 && closes(faces) ? Math.abs(volume(faces)) : null,
-    sides: ring.map((a, i) => length(sub(ring[(i + 1) % ring.length], a))),
   };
 }
 
