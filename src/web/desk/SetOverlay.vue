@@ -3,8 +3,8 @@ import { computed, ref, watch } from "vue";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import { add, dot, mix, scale, toRadians } from "#core/math/vec3";
 import type { Face } from "#core/set/face";
-import { faceNormal, triangulate } from "#core/set/face";
-import { allFaces, facesOf } from "#core/set/faces";
+import { faceNormal, facePlane, triangulate } from "#core/set/face";
+import { facesOf } from "#core/set/faces";
 import { pickAlong } from "#core/set/pick";
 import { isSeen } from "#core/set/surface";
 import type { Shot } from "#core/shot/schema";
@@ -40,40 +40,40 @@ function linesOf(faces: Face[]): Vec2[][] {
   return lines;
 }
 
-/** From so many faces on only borders and creases are drawn: a scanned or rounded thing would be a web of lines. */
-const MANY_FACES = 400;
-/** Cosine of the angle between faces from which their side is a crease. */
+/** Cosine of the angle between faces from which their side is a crease: of what is round only the outline is drawn. */
 const CREASE = Math.cos(toRadians(20));
 
 interface Side {
   ends: [Vec3, Vec3];
+  face: Face;
   normal: Vec3;
-  uses: number;
-  crease: boolean;
+  /** It looks at the eye. */
+  facing: boolean;
+  drawn: boolean;
 }
 
-/** Every side once. */
-function outline(faces: Face[]): Vec2[][] {
+/** Every side once: borders, creases, and where what is round turns away. */
+function sidesOf(faces: Face[]): Side[] {
   const sides = new Map<string, Side>();
-  const creases = faces.length > MANY_FACES;
   const key = (p: Vec3) => `${Math.round(p[0] * 1e4)},${Math.round(p[1] * 1e4)},${Math.round(p[2] * 1e4)}`;
   for (const face of faces) {
-    const normal: Vec3 = creases ? faceNormal(face) : [0, 0, 1];
+    const { normal, offset } = facePlane(face);
+    const facing = dot(normal, props.sight.eye) > offset;
     for (const ring of face.rings)
       ring.forEach((a, i) => {
         const b = ring[(i + 1) % ring.length];
         const [p, q] = [key(a), key(b)];
         const at = p < q ? `${p} ${q}` : `${q} ${p}`;
         const side = sides.get(at);
-        if (!side) sides.set(at, { ends: [a, b], normal, uses: 1, crease: false });
-        else {
-          side.uses++;
-          side.crease ||= dot(side.normal, normal) < CREASE;
-        }
+        if (side) side.drawn = side.facing !== facing || dot(side.normal, normal) < CREASE;
+        else sides.set(at, { ends: [a, b], face, normal, facing, drawn: true });
       });
   }
-  return [...sides.values()].flatMap(({ ends, uses, crease }) => {
-    if (creases && uses === 2 && !crease) return [];
+  return [...sides.values()].filter(({ drawn }) => drawn);
+}
+
+function outline(faces: Face[]): Vec2[][] {
+  return sidesOf(faces).flatMap(({ ends }) => {
     const line = props.sight.line(ends[0], ends[1], 6);
     return line.length > 1 ? [line] : [];
   });
@@ -90,17 +90,15 @@ function visible(point: Vec3, own: Face): boolean {
 /** Lines with what stands behind other faces left out, in short runs. */
 function visibleLines(): Vec2[][] {
   const found: Vec2[][] = [];
-  for (const { face } of allFaces(props.shot.set)) {
-    for (const ring of face.rings) {
-      ring.forEach((a, i) => {
-        const b = ring[(i + 1) % ring.length];
-        for (let s = 0; s < RUNS; s++) {
-          const [p, q] = [mix(a, b, s / RUNS), mix(a, b, (s + 1) / RUNS)];
-          const line = visible(mix(p, q, 0.5), face) ? props.sight.line(p, q, 1) : [];
-          if (line.length > 1) found.push(line);
-        }
-      });
-    }
+  const { set } = props.shot;
+  for (const part of Object.values(set)) {
+    if (part.muted) continue;
+    for (const { ends, face } of sidesOf(facesOf(set, part.id)))
+      for (let s = 0; s < RUNS; s++) {
+        const [p, q] = [mix(...ends, s / RUNS), mix(...ends, (s + 1) / RUNS)];
+        const line = visible(mix(p, q, 0.5), face) ? props.sight.line(p, q, 1) : [];
+        if (line.length > 1) found.push(line);
+      }
   }
   return found;
 }

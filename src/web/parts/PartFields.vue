@@ -39,6 +39,7 @@ function put(key: string, value: number): void {
       :model-value="f.value"
       :label="label(f.label)"
       :digits="DIGITS[f.unit]"
+      :unit="f.unit === 'degrees' ? '°' : undefined"
       @update:model-value="(m) => put(f.key, m)"
     />
   </label>
