@@ -5,7 +5,7 @@ import type { Camera } from "../optics/camera.ts";
 import { pixelOnPlane, projectPoint } from "../optics/camera.ts";
 import type { Face } from "./face.ts";
 import { facesOf } from "./faces.ts";
-import { CLICK_SIGMA, metresPerPixel } from "./noise.ts";
+import { metresPerPixel } from "./noise.ts";
 import type { Part, SetRecord } from "./parts/index.ts";
 import { kindOf } from "./parts/index.ts";
 import { pickAlong } from "./pick.ts";
@@ -21,6 +21,8 @@ import { isSeen } from "./surface.ts";
 
 /** Standard deviation of an edge that was found on the plate, pixels: a fifth is seen in the test of `nearestEdge`, through grain. */
 const EDGE_SIGMA = 0.3;
+/** Standard deviation of a click that may have been made from afar, pixels (common practice, no published source). */
+const CLICK_SIGMA = 2;
 /** Right angles stay right: standard deviation of their cosine, and how near to right they are to count. */
 const RIGHT_SIGMA = 1e-3;
 const NEARLY_RIGHT = 0.02;
