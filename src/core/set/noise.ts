@@ -8,6 +8,7 @@ import type { Measure } from "./measures.ts";
 import { endsUnder, readingOf } from "./measures.ts";
 import type { Part, SetRecord } from "./parts/index.ts";
 import { kindOf } from "./parts/index.ts";
+import type { PartField } from "./parts/kind.ts";
 import type { SetVertex } from "./vertex.ts";
 
 /** How far what is read from the set may be off: by the camera's own spread, and by every click. */
@@ -53,7 +54,24 @@ function* clicked(camera: Camera, pixel: Vec2, normal: Vec3, at: Vec3): Generato
   }
 }
 
-/** The part with one of its own lengths longer by a standard deviation of a click, for each that was pulled and not placed. */
+/** Lengths of a part that were pulled and not placed: typing one of them moves none of the clicked corners. */
+export function pulledFields(set: SetRecord, part: Part): PartField<Part>[] {
+  const kind = kindOf(part);
+  const places = (of: Part) => kind.vertices(of, { ...set, [of.id]: of }).flatMap(({ vertex }) => vertex.world);
+  const before = places(part).join();
+  return kind.fields(part, set).filter(({ unit, value, put }) => {
+    if (unit !== "length") return false;
+    const longer = clonedPart(part);
+    put(longer, value + LONGER);
+    return places(longer).join() === before;
+  });
+}
+/** Metres by which a length is made longer to see what it moves. */
+const LONGER = 0.01;
+
+export const clonedPart = (part: Part): Part => JSON.parse(JSON.stringify(part)) as Part;
+
+/** The part with one of its own lengths longer by a standard deviation of a click, for each that was pulled. */
 function* pulled(set: SetRecord, part: Part, camera: Camera): Generator<Part> {
   const foot = facesOf(set, part.id)[0]?.rings[0][0];
   if (!foot) return;
@@ -62,14 +80,10 @@ function* pulled(set: SetRecord, part: Part, camera: Camera): Generator<Part> {
   if (!kind.vertices(part, set).some(({ vertex }) => vertex.pixel)) return;
   // Both of its ends were clicked: the foot that it is pulled from as well.
   const sigma = Math.SQRT2 * CLICK_SIGMA * metresPerPixel(camera, foot);
-  const places = (of: Part) => kind.vertices(of, { ...set, [of.id]: of }).flatMap(({ vertex }) => vertex.world);
-  const before = places(part).join();
-  for (const { unit, value, put } of kind.fields(part, set)) {
-    if (unit !== "length") continue;
-    const longer = JSON.parse(JSON.stringify(part)) as Part;
+  for (const { value, put } of pulledFields(set, part)) {
+    const longer = clonedPart(part);
     put(longer, value + sigma);
-    // What moves the clicked points is theirs.
-    if (places(longer).join() === before) yield longer;
+    yield longer;
   }
 }
 

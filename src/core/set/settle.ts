@@ -5,7 +5,7 @@ import type { Camera } from "../optics/camera.ts";
 import { pixelOnPlane, projectPoint } from "../optics/camera.ts";
 import type { Face } from "./face.ts";
 import { facesOf } from "./faces.ts";
-import { metresPerPixel } from "./noise.ts";
+import { clonedPart, metresPerPixel, pulledFields } from "./noise.ts";
 import type { Part, SetRecord } from "./parts/index.ts";
 import { kindOf } from "./parts/index.ts";
 import { pickAlong } from "./pick.ts";
@@ -59,8 +59,6 @@ export interface Settled {
   moved: number;
 }
 
-const cloned = (part: Part): Part => JSON.parse(JSON.stringify(part)) as Part;
-
 /** What of a part was clicked: both coordinates of every corner, and the lengths that were pulled. */
 function knobsOf(set: SetRecord, part: Part, camera: Camera): Knob[] {
   const kind = kindOf(part);
@@ -85,18 +83,11 @@ function knobsOf(set: SetRecord, part: Part, camera: Camera): Knob[] {
   const foot = facesOf(set, part.id)[0]?.rings[0][0];
   if (knobs.length === 0 || !foot) return [];
   const metres = metresPerPixel(camera, foot);
-  const places = (of: Part) => kind.vertices(of, { ...set, [of.id]: of }).flatMap(({ vertex }) => vertex.world);
-  const before = places(part).join();
-  for (const field of kind.fields(part, set)) {
-    if (field.unit !== "length") continue;
-    const longer = cloned(part);
-    field.put(longer, field.value + metres);
-    if (places(longer).join() !== before) continue;
+  for (const field of pulledFields(set, part))
     knobs.push({
       put: (to, pixels, at) => field.put(to, Math.max(field.least, field.value + pixels[at] * metres)),
       sigma: Math.SQRT2 * CLICK_SIGMA,
     });
-  }
   return knobs;
 }
 
@@ -159,7 +150,7 @@ export function settle(set: SetRecord, id: string, camera: Camera, picture: Line
   const n = knobs.length;
   if (n === 0) return `No corner of ${start.name} was clicked on the plate; typed corners stay where they are.`;
   const build = (x: readonly number[]): { part: Part; faces: Face[] } => {
-    const part = cloned(start);
+    const part = clonedPart(start);
     knobs.forEach(({ put }, k) => put(part, [...x], k));
     return { part, faces: facesOf({ ...set, [id]: part }, id) };
   };

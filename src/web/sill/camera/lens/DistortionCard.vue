@@ -120,28 +120,4 @@ const bend = (on: boolean) => change(on ? "Solve distortion" : "No distortion", 
   </section>
 </template>
 
-<style scoped>
-.search {
-  background: #292827;
-  border: 1px solid var(--line);
-  color: inherit;
-  font: inherit;
-  padding: 1px 6px;
-  min-width: 120px;
-  flex: 1;
-}
-.note {
-  margin: 3px 0 0;
-  font-size: 12px;
-}
-.row {
-  gap: 4px;
-}
-h3 .row {
-  font-weight: 400;
-}
-.card :deep(.p-togglebutton) {
-  padding: 0 5px;
-  font-size: 11px;
-}
-</style>
+<style scoped src="./lens.css"></style>

@@ -179,6 +179,7 @@ const giveSensor = (mm: number | null, focalToo: boolean) =>
   </section>
 </template>
 
+<style scoped src="./lens.css"></style>
 <style scoped>
 .grid {
   display: grid;
@@ -194,28 +195,5 @@ const giveSensor = (mm: number | null, focalToo: boolean) =>
 .grid > .quiet {
   white-space: nowrap;
   font-size: 12px;
-}
-.search {
-  background: #292827;
-  border: 1px solid var(--line);
-  color: inherit;
-  font: inherit;
-  padding: 1px 6px;
-  min-width: 120px;
-  flex: 1;
-}
-.note {
-  margin: 3px 0 0;
-  font-size: 12px;
-}
-.row {
-  gap: 4px;
-}
-h3 .row {
-  font-weight: 400;
-}
-.card :deep(.p-togglebutton) {
-  padding: 0 5px;
-  font-size: 11px;
 }
 </style>

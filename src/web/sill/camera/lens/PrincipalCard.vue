@@ -135,6 +135,7 @@ function useKit({ kit }: KeptLensKit): void {
   </section>
 </template>
 
+<style scoped src="./lens.css"></style>
 <style scoped>
 .kit {
   min-width: 0;
@@ -148,24 +149,5 @@ function useKit({ kit }: KeptLensKit): void {
 }
 .kit button {
   flex: none;
-}
-.search {
-  background: #292827;
-  border: 1px solid var(--line);
-  color: inherit;
-  font: inherit;
-  padding: 1px 6px;
-  min-width: 120px;
-  flex: 1;
-}
-.row {
-  gap: 4px;
-}
-h3 .row {
-  font-weight: 400;
-}
-.card :deep(.p-togglebutton) {
-  padding: 0 5px;
-  font-size: 11px;
 }
 </style>
