@@ -66,6 +66,14 @@ describe("primaries", () => {
   });
 });
 
+/** The file with one byte of an attribute's value changed: `at` counts from behind its name, past its type and size. */
+function patched(bytes: Uint8Array, name: string, at: number, to: number): Uint8Array {
+  const out = bytes.slice();
+  const from = Buffer.from(out.buffer, out.byteOffset, out.length).indexOf(`${name}\0`) + name.length + 1;
+  out[from + at] = to;
+  return out;
+}
+
 describe("plates of floats", () => {
   test("an EXR of halves keeps its bits, with what is brighter than white", async () => {
     const plate = await openPlate(writeExr(WIDTH, HEIGHT, colourChannels(ramp, 3)), "ramp.exr");
@@ -107,6 +115,8 @@ describe("plates of floats", () => {
     ],
     ["too small", () => writeExr(8, 8, colourChannels(ramp.slice(0, 192), 3)), /only 8 × 8/],
     ["without a size", () => new TextEncoder().encode("#?RADIANCE\n\n+Y 64 +X 96\n"), /does not say its size/],
+    ["a crop of its frame", (b: Uint8Array) => patched(b, "displayWindow", 10, 1), /windows? .*differ/],
+    ["of squeezed pixels", (b: Uint8Array) => patched(b, "pixelAspectRatio", 13, 0x40), /times as wide as high/],
   ])("one that is %s is refused with a sentence", async (_, change, message) => {
     const bytes = change(writeExr(WIDTH, HEIGHT, colourChannels(ramp, 3)));
     await expect(openPlate(bytes, "bad")).rejects.toThrow(message);

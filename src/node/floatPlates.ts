@@ -30,8 +30,19 @@ const bufferOf = (bytes: Uint8Array): ArrayBuffer =>
   bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.byteLength) as ArrayBuffer;
 
 function readExrFloats(bytes: Uint8Array, fileName: string): Floats {
-  const { width, height, channels, chromaticities } = checkExr(bytes);
+  const { width, height, channels, chromaticities, fillsFrame, pixelAspect } = checkExr(bytes);
   checkSize(width, height, fileName);
+  // A plate's frame is the picture's: what is cropped, has an overscan or is squeezed would stretch everything after it.
+  if (!fillsFrame)
+    throw new PlateError(
+      `“${fileName}” holds another part than the frame that it says it is shown in (data window and display window differ).`,
+      "Save it with both windows alike, the whole frame, and drop it again.",
+    );
+  if (Math.abs(pixelAspect - 1) > 1e-3)
+    throw new PlateError(
+      `“${fileName}” has pixels ${pixelAspect.toFixed(3)} times as wide as high.`,
+      "Unsqueeze it to square pixels and drop it again.",
+    );
   const names = channels.map(({ name }) => name);
   const colour = ["R", "G", "B"].every((name) => names.includes(name));
   if (!colour && !names.includes("Y"))

@@ -66,4 +66,7 @@ test("what was typed, and what stands where the plate is even, is left alone wit
   const vertices = pixels.map((p) => placedVertex(pixelOnPlane(camera, p, { normal: [0, 0, 1], offset: 0 })!, p));
   const even: SetRecord = { own: makePart("own", "Own", { kind: "polygon", vertices, holes: [] }, "m") };
   expect(settle(even, "own", camera, white)).toMatch(/no clear edges/);
+  const many = Array.from({ length: 20 }, () => vertices).flat();
+  const crowd: SetRecord = { own: makePart("own", "Own", { kind: "polygon", vertices: many, holes: [] }, "m") };
+  expect(settle(crowd, "own", camera, plate)).toMatch(/too many clicked corners/);
 });

@@ -23,6 +23,10 @@ export interface ExrHeader {
   end: number;
   /** CIE x and y of red, green, blue and white; null where the file leaves them to Rec. 709. */
   chromaticities: number[] | null;
+  /** Its rows and columns are all of the frame that it says it is shown in. */
+  fillsFrame: boolean;
+  /** Width of a pixel over its height. */
+  pixelAspect: number;
 }
 
 const TYPES = ["uint", "half", "float"] as const;
@@ -69,7 +73,17 @@ export function checkExr(bytes: Uint8Array): ExrHeader {
     blockRows: BLOCK_ROWS[compression],
     end,
     chromaticities: chromaticitiesOf(attributes),
+    fillsFrame: fillsFrame(box, attributes.get("displayWindow")),
+    pixelAspect: pixelAspectOf(attributes.get("pixelAspectRatio")),
   };
+}
+
+const fillsFrame = (data: Uint8Array, frame: Uint8Array | undefined): boolean =>
+  frame?.length !== 16 || data.every((byte, i) => byte === frame[i]);
+
+function pixelAspectOf(own: Uint8Array | undefined): number {
+  const aspect = own?.length === 4 ? new DataView(own.buffer, own.byteOffset, 4).getFloat32(0, true) : 1;
+  return aspect > 0 && Number.isFinite(aspect) ? aspect : 1;
 }
 
 function chromaticitiesOf(attributes: Map<string, Uint8Array>): number[] | null {

@@ -36,6 +36,9 @@ const HUBER = 2;
 /** Below this share of a side's distance a face before it hides it. */
 const SAME = 2e-3;
 
+/** From so many numbers on it would take the page too long. */
+const MOST_KNOBS = 120;
+
 /** A number of a part that may change a little, in pixels. */
 interface Knob {
   put: (part: Part, pixels: number[], at: number) => void;
@@ -148,6 +151,8 @@ export function settle(set: SetRecord, id: string, camera: Camera, picture: Line
   const start = set[id];
   const knobs = knobsOf(set, start, camera);
   const n = knobs.length;
+  if (n > MOST_KNOBS)
+    return `${start.name} has too many clicked corners to be laid onto edges at once. Split off the part of it that you mean.`;
   if (n === 0) return `No corner of ${start.name} was clicked on the plate; typed corners stay where they are.`;
   const build = (x: readonly number[]): { part: Part; faces: Face[] } => {
     const part = clonedPart(start);
