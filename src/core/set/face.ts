@@ -117,6 +117,19 @@ export function triangulate(face: Face): number[] {
   return corners;
 }
 
+/** Corners of triangles as `triangulate` gives them, each going round as the face's border does: anticlockwise from its front. */
+export function frontTriangles(face: Face): number[] {
+  const points = face.rings.flat();
+  const normal = ringArea(face.rings[0]);
+  const corners = triangulate(face);
+  for (let i = 0; i < corners.length; i += 3) {
+    const [a, b, c] = [points[corners[i]], points[corners[i + 1]], points[corners[i + 2]]];
+    if (dot(cross(sub(b, a), sub(c, a)), normal) >= 0) continue;
+    [corners[i + 1], corners[i + 2]] = [corners[i + 2], corners[i + 1]];
+  }
+  return corners;
+}
+
 /** Distance along a ray at which it meets a face, or null. The direction may have any length. */
 export function rayMeets(face: Face, from: Vec3, direction: Vec3): number | null {
   const { normal, offset } = outlineOf(face).plane;
@@ -161,12 +174,10 @@ export function volume(faces: readonly Face[]): number {
   let six = 0;
   for (const face of faces) {
     const points = face.rings.flat();
-    const corners = triangulate(face);
-    const outwards = faceNormal(face);
+    const corners = frontTriangles(face);
     for (let i = 0; i < corners.length; i += 3) {
       const [a, b, c] = [points[corners[i]], points[corners[i + 1]], points[corners[i + 2]]];
-      const turned = dot(cross(sub(b, a), sub(c, a)), outwards) < 0 ? -1 : 1;
-      six += turned * dot(a, cross(b, c));
+      six += dot(a, cross(b, c));
     }
   }
   return six / 6;

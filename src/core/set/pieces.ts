@@ -1,7 +1,7 @@
 import type { Vec3 } from "../math/vec3.ts";
 import type { SetPiece } from "../trace/scene.ts";
 import type { Face } from "./face.ts";
-import { faceArea, faceNormal, triangulate } from "./face.ts";
+import { faceArea, faceNormal, frontTriangles, triangulate } from "./face.ts";
 import { allFaces, facesOf } from "./faces.ts";
 import type { SetMaterial } from "./materials.ts";
 import type { Part, SetRecord } from "./parts/index.ts";
@@ -17,20 +17,25 @@ export interface SetMesh {
   indices: Uint32Array;
 }
 
-/** Triangles of faces in the world. Corners are not shared, so that every face is flat. */
-export function meshOf(faces: readonly Face[]): SetMesh {
+/** Triangles of faces in the world, for light, which minds no front. Corners are not shared, so that every face is flat. */
+export const meshOf = (faces: readonly Face[]): SetMesh => meshBy(faces, triangulate);
+
+/** Triangles of faces in the world, anticlockwise as seen from the front of each face. */
+export const frontMesh = (faces: readonly Face[]): SetMesh => meshBy(faces, frontTriangles);
+
+function meshBy(faces: readonly Face[], trianglesOf: (face: Face) => number[]): SetMesh {
   const positions: number[] = [];
   const indices: number[] = [];
   for (const face of faces) {
     const first = positions.length / 3;
     for (const ring of face.rings) for (const p of ring) positions.push(p[0], p[1], p[2]);
-    for (const corner of triangulate(face)) indices.push(first + corner);
+    for (const corner of trianglesOf(face)) indices.push(first + corner);
   }
   return { positions: new Float32Array(positions), indices: new Uint32Array(indices) };
 }
 
-/** Triangles of a part. */
-export const partMesh = (set: SetRecord, id: string): SetMesh => meshOf(facesOf(set, id));
+/** Triangles of a part, as a file of it has them. */
+export const partMesh = (set: SetRecord, id: string): SetMesh => frontMesh(facesOf(set, id));
 
 /** Faces of one part that are alike. */
 interface Alike {

@@ -1,6 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
 import type { Vec2, Vec3 } from "#core/math/vec3";
-import { cross, sub } from "#core/math/vec3";
+import { cross, dot, sub } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 import { noDistortion } from "#core/optics/distortion";
 import { faceArea, faceWarp, crossesItself, onFace, rayMeets, triangulate, volume } from "./face.ts";
@@ -324,6 +324,24 @@ describe("pointing and snapping", () => {
     expect(triangulate({ id: "f", rings: [ELL] })).toHaveLength(12);
     expect(partMesh(set, "block").indices.length).toBeGreaterThan(0);
   });
+});
+
+test("whichever way round its floor was clicked, every triangle of a room looks into it", () => {
+  const corners: Vec3[] = [
+    [5, 6, 0],
+    [0, 6, 0],
+    [0, 0, 0],
+    [5, 0, 0],
+  ];
+  for (const floor of [corners, [...corners].reverse()]) {
+    const shape = { kind: "room" as const, floor: floor.map((p) => typedVertex(p)), height: 2 };
+    const { positions, indices } = partMesh({ room: makePart("room", "Room", shape, "m") }, "room");
+    const at = (i: number): Vec3 => [positions[3 * i], positions[3 * i + 1], positions[3 * i + 2]];
+    for (let i = 0; i < indices.length; i += 3) {
+      const [a, b, c] = [at(indices[i]), at(indices[i + 1]), at(indices[i + 2])];
+      expect(dot(cross(sub(b, a), sub(c, a)), sub([2.5, 3, 1], a))).toBeGreaterThan(0);
+    }
+  }
 });
 
 describe("roles and materials", () => {

@@ -117,6 +117,12 @@ const strokes = computed(() => {
   });
 });
 
+/** Width of a letter of the figures at sides, screen pixels. */
+const TAG_LETTER = 8;
+
+/** A figure stands over its side's middle, where a handle may be. */
+const beside = ([x, y]: Vec2): Vec2 => [x, y - 15];
+
 /** Lengths at the sides of the selected part, while they are few. */
 const tags = computed(() => {
   const part = desk.selected ? props.shot.set[desk.selected] : undefined;
@@ -126,9 +132,12 @@ const tags = computed(() => {
   if (!face) return [];
   return face.rings[0].flatMap((a, i, ring) => {
     const b = ring[(i + 1) % ring.length];
-    const at = props.sight.project(mix(a, b, 0.5));
-    const metres = Math.hypot(b[0] - a[0], b[1] - a[1], b[2] - a[2]);
-    return at && ring.length <= 8 ? [{ at: spot(at), text: formatLength(metres, props.shot.unit) }] : [];
+    const [from, at, to] = [0, 0.5, 1].map((share) => props.sight.project(mix(a, b, share)));
+    if (!at || ring.length > 8) return [];
+    const text = formatLength(Math.hypot(b[0] - a[0], b[1] - a[1], b[2] - a[2]), props.shot.unit);
+    // A figure longer than its side would lie over its neighbours; the tag and the list have it.
+    const shown = from && to ? Math.hypot(to[0] - from[0], to[1] - from[1]) * desk.deskScale : Infinity;
+    return shown < text.length * TAG_LETTER ? [] : [{ at: beside(spot(at)), text }];
   });
 });
 /** What is measured: lines through its points, with the figure at the middle. */

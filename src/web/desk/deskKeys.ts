@@ -4,7 +4,6 @@ import type { Camera } from "#core/optics/camera";
 import type { Shot } from "#core/shot/schema";
 import { useDesk } from "../stores/desk.ts";
 import { useShot } from "../stores/shot.ts";
-import { deletion } from "./deletion.ts";
 import type { useDrags } from "./drags.ts";
 import { useDrawing } from "./drawing.ts";
 import { useHand } from "./hand.ts";
@@ -59,12 +58,6 @@ export function useDeskKeys(
     await store.commit("Nudge", (draft) => handle.drag(draft, target, delta));
   }
 
-  async function remove(): Promise<void> {
-    const gone = deletion(props.shot, desk.selected!);
-    desk.selected = null;
-    if (gone) await store.commit(gone.name, gone.change);
-  }
-
   async function enter(): Promise<void> {
     if (drawing.toolOf() && sight.value) await drawing.enter(props.shot, sight.value);
     else if (!(sight.value && (await setTools.enter(props.shot, sight.value)))) await tools.close(props.shot);
@@ -103,9 +96,6 @@ export function useDeskKeys(
     if (arrow && handle && desk.selected) {
       e.preventDefault();
       await nudge(arrow, handle, e.shiftKey);
-    } else if ((e.key === "Delete" || e.key === "Backspace") && desk.selected) {
-      e.preventDefault();
-      await remove();
     } else if (e.key === "Enter" && desk.marking) await enter();
     else if (e.key === "Tab" && !e.ctrlKey && handles.value.length > 0 && (desk.selected || desk.step === "camera")) {
       e.preventDefault();

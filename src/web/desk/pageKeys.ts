@@ -3,6 +3,7 @@ import { useDesk } from "../stores/desk.ts";
 import { useShot } from "../stores/shot.ts";
 import type { Command } from "./commands.ts";
 import { commandOfKey } from "./commands.ts";
+import { deletion } from "./deletion.ts";
 import { useHand } from "./hand.ts";
 import { handMoveOf } from "./handSteps.ts";
 
@@ -36,6 +37,15 @@ export function usePageKeys(commands: readonly Command[], palette: () => void): 
     return true;
   }
 
+  /** Deletes what is selected, on the plate or in a list; false where there is nothing. */
+  function remove(): boolean {
+    const gone = store.shot && desk.selected ? deletion(store.shot, desk.selected) : null;
+    if (!gone) return false;
+    desk.selected = null;
+    void store.commit(gone.name, gone.change);
+    return true;
+  }
+
   function command(k: string): boolean {
     const found = commandOfKey(commands, desk.step, k);
     found?.run();
@@ -46,7 +56,11 @@ export function usePageKeys(commands: readonly Command[], palette: () => void): 
     if (takesText(e.target as HTMLElement)) return;
     const k = e.key.toLowerCase();
     const control = e.ctrlKey || e.metaKey;
-    const taken = (control && held(k, e.shiftKey)) || byHand(e) || (!control && !e.altKey && command(k));
+    const taken =
+      ((k === "delete" || k === "backspace") && remove()) ||
+      (control && held(k, e.shiftKey)) ||
+      byHand(e) ||
+      (!control && !e.altKey && command(k));
     if (taken) e.preventDefault();
   });
   useEventListener(window, "keyup", (e: KeyboardEvent) => {

@@ -43,8 +43,9 @@ export function projectedMaterial(side: THREE.Side): THREE.ShaderMaterial {
           vec3 p = q.xyz / q.w * 0.5 + 0.5;
           float near = texture2D(depth, p.xy).x;
           bool open = p.z <= near + 0.0004;
-          vec3 cameraNormal = mat3(toCamera) * n;
-          if (at.x > 0.0 && at.y > 0.0 && at.x < 1.0 && at.y < 1.0 && open) { colour = texture2D(plate, vec2(at.x, 1.0 - at.y)).rgb; seen = true; }
+          // Far beside the frame a lens's polynomial may turn back into it.
+          bool ahead = p.x > 0.0 && p.y > 0.0 && p.x < 1.0 && p.y < 1.0;
+          if (ahead && at.x > 0.0 && at.y > 0.0 && at.x < 1.0 && at.y < 1.0 && open) { colour = texture2D(plate, vec2(at.x, 1.0 - at.y)).rgb; seen = true; }
         }
         if (!seen) {
           float stripe = fract((gl_FragCoord.x + gl_FragCoord.y) / 9.0);

@@ -15,7 +15,7 @@ import { facesOf } from "#core/set/faces";
 import type { Part } from "#core/set/parts/index";
 import { kindOf } from "#core/set/parts/index";
 import { materialAt } from "#core/set/surface";
-import { groundAlbedo, meshOf } from "#core/set/pieces";
+import { groundAlbedo, frontMesh } from "#core/set/pieces";
 import type { OutsideView } from "../stores/desk.ts";
 import { projectedMaterial } from "./projected.ts";
 import type { Sight } from "./sight.ts";
@@ -266,7 +266,7 @@ export class View3d {
         continue;
       }
       if (kept) discard(kept.mesh);
-      const { positions, indices } = meshOf(faces);
+      const { positions, indices } = frontMesh(faces);
       const geometry = new THREE.BufferGeometry();
       geometry.setAttribute("position", new THREE.BufferAttribute(positions, 3));
       geometry.setIndex(new THREE.BufferAttribute(indices, 1));
@@ -275,6 +275,7 @@ export class View3d {
         geometry.setAttribute("own", new THREE.BufferAttribute(ownColours({ set, materials }, part, faces), 3));
       const mesh = new THREE.Mesh(geometry, this.setMaterial(part));
       mesh.receiveShadow = true;
+      mesh.userData.pictured = part.flags.seen;
       if (!part.flags.catches) mesh.renderOrder = -1;
       this.setMeshes.set(part.id, { faces, looks, mesh });
       this.things.add(mesh);
@@ -356,9 +357,10 @@ export class View3d {
 
   /** Gives the set's materials the plate as the camera projects it, and what the camera sees first. */
   private wearPlate(camera: Camera, frame: Frame, plate: HTMLCanvasElement | null, cutAt: number | null): void {
-    const wearing: THREE.ShaderMaterial[] = [];
+    const wearing: [THREE.ShaderMaterial, boolean][] = [];
     for (const thing of this.things.children)
-      if (thing instanceof THREE.Mesh && thing.material instanceof THREE.ShaderMaterial) wearing.push(thing.material);
+      if (thing instanceof THREE.Mesh && thing.material instanceof THREE.ShaderMaterial)
+        wearing.push([thing.material, thing.userData.pictured === true]);
     const lens = new THREE.Matrix4().multiplyMatrices(this.lens.projectionMatrix, this.lens.matrixWorldInverse);
     const [r, d, f] = camera.rotation;
     const move = camera.rotation.map(
@@ -371,8 +373,8 @@ export class View3d {
       f[0], f[1], f[2], move[2],
       0, 0, 0, 1,
     );
-    for (const { uniforms: u } of wearing) {
-      u.hasPlate.value = plate ? 1 : 0;
+    for (const [{ uniforms: u }, pictured] of wearing) {
+      u.hasPlate.value = plate && pictured ? 1 : 0;
       u.plate.value = plate ? this.textureOf(plate) : null;
       u.depth.value = this.seen.depthTexture;
       u.lens.value = lens;
@@ -388,10 +390,14 @@ export class View3d {
     const plain = new THREE.MeshBasicMaterial({ side: THREE.DoubleSide });
     this.scene.overrideMaterial = plain;
     this.outline.visible = false;
+    // Props are not in the photograph, nor is what stands there for light alone: they hide nothing of it.
+    const absent = this.things.children.filter((thing) => !thing.userData.pictured);
+    for (const thing of absent) thing.visible = false;
     this.renderer.setRenderTarget(this.seen);
     this.renderer.clear();
     this.renderer.render(this.scene, this.lens);
     this.renderer.setRenderTarget(null);
+    for (const thing of absent) thing.visible = true;
     this.outline.visible = true;
     this.scene.overrideMaterial = null;
     plain.dispose();

@@ -1,8 +1,8 @@
 import type { Vec3 } from "../../math/vec3.ts";
-import { add, dot, normalize, scale, sub } from "../../math/vec3.ts";
+import { add, cross, dot, mix, normalize, scale, sub } from "../../math/vec3.ts";
 import { ringPlane } from "../face.ts";
 import type { SetVertex } from "../vertex.ts";
-import { placedVertex } from "../vertex.ts";
+import { placedVertex, typedVertex } from "../vertex.ts";
 import type { Drawn, PartHandle, Placed } from "./kind.ts";
 
 /** What several kinds of parts share. */
@@ -31,6 +31,32 @@ export function cornerHandles<P>(
       of(part)[i] = placedVertex(to, pixel);
     },
   }));
+}
+
+/** Handles in the middle of a ring's sides: each takes its side with it, square to it, and typed from then on. */
+export function sideHandles<P>(
+  vertices: readonly SetVertex[],
+  of: (part: P) => SetVertex[],
+  edit: string,
+): PartHandle<P>[] {
+  const { normal } = ringPlane(worlds(vertices));
+  return vertices.map((vertex, i) => {
+    const j = (i + 1) % vertices.length;
+    const [a, b] = [vertex.world as Vec3, vertices[j].world as Vec3];
+    const at = mix(a, b, 0.5);
+    const direction = normalize(cross(normal, sub(b, a)));
+    return {
+      key: `side-${i}`,
+      at,
+      edit,
+      along: { direction },
+      put: (part, to) => {
+        const gone = scale(direction, alongLine(at, direction, to));
+        of(part)[i] = typedVertex(add(a, gone));
+        of(part)[j] = typedVertex(add(b, gone));
+      },
+    };
+  });
 }
 
 /** The point of a line through `from` nearest to a point, as metres along its unit direction. */

@@ -5,7 +5,7 @@ import { Positive, pointsFrom } from "../../schema/fields.ts";
 import type { Face } from "../face.ts";
 import { ringArea } from "../face.ts";
 import { VertexSchema, typedVertex } from "../vertex.ts";
-import { alongLine, cornerHandles, fromDrawn, placedOnRing, worlds } from "./common.ts";
+import { alongLine, cornerHandles, fromDrawn, placedOnRing, sideHandles, worlds } from "./common.ts";
 import type { PartKind } from "./kind.ts";
 import { LEVEL, partBase } from "./kind.ts";
 
@@ -77,6 +77,7 @@ export const room: PartKind<Room> = {
     const foot = part.floor[0].world;
     return [
       ...cornerHandles<Room>(part.floor, (p) => p.floor),
+      ...sideHandles<Room>(part.floor, (p) => p.floor, "Move wall"),
       ...part.floor.map((corner, i) => ({
         key: `ceiling-${i}`,
         at: add(corner.world, [0, 0, part.height]),

@@ -9,6 +9,8 @@ import { faults, reachOf } from "./topology.ts";
 const ROUNDS = 4000;
 /** How flat faces are brought, against their size. */
 const FLAT = 1e-8;
+/** How far a corner goes that follows, against the body's size; less is rounding. */
+const FOLLOWS = 1e-6;
 
 /**
  * Moves corners to new places. Faces stay flat: corners that must follow do so by as little as the faces allow, and are
@@ -29,8 +31,10 @@ export function moveVertices(before: Body, to: ReadonlyMap<string, Vec3>): Outco
     if (length(now) < 1e-9 || (dot(now, then) < 0 && to.size < rings[0].length && !turnsWith(rings[0], to)))
       return `That would turn face ${id} inside out. Move it less far.`;
   }
+  // What only settles within the flatness that faces have anyway does not follow, and keeps its place on the plate.
+  const least = FOLLOWS * reachOf(Object.keys(before.vertices).map((id) => worldOf(before, id)));
   const followed = Object.keys(body.vertices).filter(
-    (id) => !to.has(id) && length(sub(worldOf(body, id), worldOf(before, id))) > 1e-9,
+    (id) => !to.has(id) && length(sub(worldOf(body, id), worldOf(before, id))) > least,
   );
   for (const id of followed) body.vertices[id] = { ...body.vertices[id], pixel: null };
   return { body, followed };
