@@ -226,6 +226,7 @@ export const PARAM_TANGENTS = 388; // u32 address, 3 f32 a vertex, 0 where no ma
 export const PARAM_SHUTTER = 380; // u32: 1 where anything moves
 export const PARAM_CASTERS = 392; // u32 address, and number
 export const PARAM_CASTER_COUNT = 396;
+export const PARAM_COLOURS = 400; // u32 address, RGBA bytes a vertex as on a screen, 0 where no mesh has any
 
 export const FILTER_CELLS = 256;
 export const ALBEDO_CELLS = 64; // cosine across, roughness down

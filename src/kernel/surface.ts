@@ -34,6 +34,8 @@ import {
   PARAM_POSITIONS,
   PARAM_TANGENTS,
   PARAM_TRIANGLES,
+  PARAM_COLOURS,
+  PARAM_SRGB_TABLE,
   PARAM_UVS,
   PART_BYTES,
   PART_MATERIAL,
@@ -120,6 +122,24 @@ function takeCoordinates(triangle: u32, u: f32, v: f32): void {
   t2 = load<f32>(c, 4) - t0;
   texU = s0 + u * s1 + v * s2;
   texV = t0 + u * t1 + v * t2;
+}
+
+/** Multiplies the base colour by the colours of a triangle's corners, mixed in linear light. */
+function tintByCorners(a: u32, b: u32, c: u32, w: f32, u: f32, v: f32): void {
+  const table = paramU(PARAM_SRGB_TABLE);
+  baseR *= mixedByte(table, a, b, c, w, u, v);
+  baseG *= mixedByte(table, a + 1, b + 1, c + 1, w, u, v);
+  baseB *= mixedByte(table, a + 2, b + 2, c + 2, w, u, v);
+}
+
+// @ts-ignore: decorator
+@inline
+function mixedByte(table: u32, a: u32, b: u32, c: u32, w: f32, u: f32, v: f32): f32 {
+  return (
+    w * load<f32>(table + ((<u32>load<u8>(a)) << 2)) +
+    u * load<f32>(table + ((<u32>load<u8>(b)) << 2)) +
+    v * load<f32>(table + ((<u32>load<u8>(c)) << 2))
+  );
 }
 
 /** Samples a texture slot at the coordinates taken. */
@@ -269,6 +289,8 @@ export function loadSurface(id: u32, u: f32, v: f32, instance: u32, dx: f32, dy:
   baseR = load<f32>(m, MATERIAL_BASE);
   baseG = load<f32>(m, MATERIAL_BASE + 4);
   baseB = load<f32>(m, MATERIAL_BASE + 8);
+  const colours = paramU(PARAM_COLOURS);
+  if (colours && instance) tintByCorners(colours + i0 * 4, colours + i1 * 4, colours + i2 * 4, w, u, v);
   emitR = load<f32>(m, MATERIAL_EMISSIVE);
   emitG = load<f32>(m, MATERIAL_EMISSIVE + 4);
   emitB = load<f32>(m, MATERIAL_EMISSIVE + 8);

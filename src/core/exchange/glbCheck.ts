@@ -9,6 +9,8 @@ export const MODEL_LIMITS = {
   triangles: 4_000_000,
   vertices: 12_000_000,
   nodes: 200_000,
+  /** Places of all parts together. */
+  copies: 1_000_000,
   /** Nodes below one another. */
   depth: 1000,
   textureSide: 8192,
@@ -16,9 +18,14 @@ export const MODEL_LIMITS = {
   jsonBytes: 64 * 1024 ** 2,
   /** Elements that an accessor may have without data behind them (glTF: zeros). */
   bareElements: 1_000_000,
+  /** What compressed views may be unpacked into. */
+  unpackedBytes: 1024 ** 3,
   /** Metres from the origin: far beyond any place that a photograph shows. */
   reach: 1e6,
 };
+
+/** Bytes that stand for a picture which did not come along with its model. */
+export const NO_PICTURE = 4;
 
 interface Accessor {
   bufferView?: number;
@@ -34,13 +41,18 @@ interface Primitive {
   mode?: number;
 }
 interface Json {
-  buffers?: { uri?: string; byteLength?: number }[];
+  buffers?: { uri?: string; byteLength?: number; extensions?: Record<string, { fallback?: boolean } | undefined> }[];
   bufferViews?: { buffer?: number; byteOffset?: number; byteLength?: number; byteStride?: number }[];
   accessors?: Accessor[];
   meshes?: { primitives?: Primitive[] }[];
-  nodes?: { mesh?: number; children?: number[] }[];
+  nodes?: {
+    mesh?: number;
+    children?: number[];
+    extensions?: Record<string, { attributes?: Record<string, number> } | undefined>;
+  }[];
   images?: { bufferView?: number; uri?: string }[];
   extensionsRequired?: string[];
+  extensionsUsed?: string[];
 }
 
 const COMPONENT_BYTES: Record<number, number> = { 5120: 1, 5121: 1, 5122: 2, 5123: 2, 5125: 4, 5126: 4 };
@@ -91,6 +103,9 @@ function checkBuffers(json: Json, binary: number): void {
         `The model keeps its data in another file (${buffer.uri.slice(0, 100)}), which is missing. Export as .glb with everything in one file.`,
       );
     }
+    // Buffers that compressed views are unpacked into have no bytes of their own.
+    const fallback = buffer.extensions?.EXT_meshopt_compression?.fallback === true;
+    if (fallback && (buffer.byteLength ?? 0) <= MODEL_LIMITS.unpackedBytes) return;
     if (!buffer.uri && (i > 0 || (buffer.byteLength ?? 0) > binary)) {
       throw new ModelError(
         `The model's data is missing: buffer ${i} needs ${buffer.byteLength ?? 0} bytes and the file holds ${i > 0 ? 0 : binary}. Export it again.`,
@@ -112,7 +127,8 @@ function checkAccessor(json: Json, a: Accessor, i: number): void {
       `The model has a list of ${a.count} numbers, more than can be read. Reduce it and export again.`,
     );
   if (a.bufferView === undefined) {
-    if (a.count > MODEL_LIMITS.bareElements)
+    const packed = json.extensionsUsed?.includes("KHR_draco_mesh_compression");
+    if (a.count > (packed ? MODEL_LIMITS.vertices : MODEL_LIMITS.bareElements))
       throw new ModelError(`The model names ${a.count} points and holds no data for them. Export it again.`);
   } else {
     const v = json.bufferViews?.[a.bufferView];
@@ -161,11 +177,18 @@ function checkNodes(json: Json): number[] {
       );
   }
   const uses = new Array<number>(json.meshes?.length ?? 0).fill(0);
-  for (const { mesh } of nodes) {
+  for (const { mesh, extensions } of nodes) {
     if (mesh === undefined) continue;
     if (!isCount(mesh) || mesh >= uses.length) throw damaged(`a part names mesh ${String(mesh)}, which is not there`);
-    uses[mesh]++;
+    const lists = Object.values(extensions?.EXT_mesh_gpu_instancing?.attributes ?? {});
+    const times = lists.map((list) => json.accessors?.[list]?.count ?? 0);
+    uses[mesh] += lists.length > 0 ? Math.max(...times) : 1;
   }
+  const most = uses.reduce((sum, n) => sum + n, 0);
+  if (most > MODEL_LIMITS.copies)
+    throw new ModelError(
+      `The model's parts stand ${most} times; at most ${MODEL_LIMITS.copies} fit. Thin them out and export again.`,
+    );
   return uses;
 }
 

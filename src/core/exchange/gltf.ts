@@ -1,4 +1,5 @@
 import type {
+  Accessor,
   Document,
   Material as GltfMaterial,
   Mesh as GltfMesh,
@@ -13,6 +14,7 @@ import type {
   Anisotropy,
   Clearcoat,
   EmissiveStrength,
+  InstancedMesh,
   IOR,
   Sheen,
   Specular,
@@ -21,6 +23,8 @@ import type {
   Volume,
 } from "@gltf-transform/extensions";
 import {
+  EXTMeshGPUInstancing,
+  EXTTextureWebP,
   KHRMaterialsAnisotropy,
   KHRMaterialsClearcoat,
   KHRMaterialsEmissiveStrength,
@@ -32,14 +36,17 @@ import {
   KHRMeshQuantization,
   KHRTextureTransform,
 } from "@gltf-transform/extensions";
+import { linearToCode } from "../colour/srgb.ts";
 import type { Material, Mesh, Model, Texture, TextureMatrix, TextureWrap } from "../props/model.ts";
 import { COPY_FLOATS, plainMaterial, plainMatrix, triangleCount } from "../props/model.ts";
 import { pictureHeader } from "../image/header.ts";
-import { MODEL_LIMITS, ModelError, checkGlb, keptAsCopies } from "./glbCheck.ts";
+import { MODEL_LIMITS, ModelError, NO_PICTURE, checkGlb, keptAsCopies } from "./glbCheck.ts";
 
 export { ModelError } from "./glbCheck.ts";
 
-const EXTENSIONS = [
+export const EXTENSIONS = [
+  EXTMeshGPUInstancing,
+  EXTTextureWebP,
   KHRMaterialsAnisotropy,
   KHRMaterialsClearcoat,
   KHRMaterialsEmissiveStrength,
@@ -61,7 +68,7 @@ export interface ImportedModel {
   notices: string[];
 }
 
-const READABLE: ReadonlySet<string> = new Set(EXTENSIONS.map((e) => e.EXTENSION_NAME));
+export const READABLE: ReadonlySet<string> = new Set(EXTENSIONS.map((e) => e.EXTENSION_NAME));
 
 /**
  * Reads a binary glTF 2.0 (GLB) into metres, Z up. Throws ModelError with advice when the file cannot be used; the
@@ -97,7 +104,7 @@ export async function importGlb(bytes: Uint8Array, decode: ImageDecoder): Promis
   for (const texture of root.listTextures()) {
     const image = texture.getImage();
     const name = nameOf(texture, textures.length);
-    if (!image) {
+    if (!image || image.length <= NO_PICTURE) {
       notices.push(`Texture ${name} is not in the file and was left out; embed textures when exporting.`);
       continue;
     }
@@ -134,7 +141,9 @@ export async function importGlb(bytes: Uint8Array, decode: ImageDecoder): Promis
   for (const [node, matrix] of placedNodes(scene)) {
     const mesh = node.getMesh();
     if (!mesh) continue;
-    places.set(mesh, [...(places.get(mesh) ?? []), matrix]);
+    const known = places.get(mesh) ?? [];
+    for (const m of instancesOf(node, matrix)) known.push(m);
+    places.set(mesh, known);
     if (!names.has(mesh)) names.set(mesh, node.getName() || mesh.getName());
   }
   for (const [source, matrices] of places) {
@@ -228,6 +237,34 @@ function placedNodes(scene: Scene | undefined): [Node, number[]][] {
     for (const child of node.listChildren()) placed.push([child, multiplied(m, child.getMatrix())]);
   }
   return placed;
+}
+
+/** An element of a list, or what stands for it where there is no list. */
+const element = <T extends [number, number, number] | [number, number, number, number]>(
+  list: Accessor | null,
+  i: number,
+  none: T,
+): T => (list ? (list.getElement(i, [...none]) as T) : none);
+
+/** Matrices of a node's mesh: its own, or one for every instance (EXT_mesh_gpu_instancing). */
+function instancesOf(node: Node, matrix: number[]): number[][] {
+  const lists = node.getExtension<InstancedMesh>("EXT_mesh_gpu_instancing");
+  if (!lists) return [matrix];
+  const of = (name: string) => lists.getAttribute(name);
+  const [moved, turned, sized] = ["TRANSLATION", "ROTATION", "SCALE"].map(of);
+  const count = (moved ?? turned ?? sized)?.getCount() ?? 0;
+  return Array.from({ length: count }, (_, i) => {
+    const [x, y, z] = element(moved, i, [0, 0, 0]);
+    const [qx, qy, qz, qw] = element(turned, i, [0, 0, 0, 1]);
+    const [sx, sy, sz] = element(sized, i, [1, 1, 1]);
+    // prettier-ignore
+    return multiplied(matrix, [
+      sx * (1 - 2 * (qy * qy + qz * qz)), sx * 2 * (qx * qy + qz * qw), sx * 2 * (qx * qz - qy * qw), 0,
+      sy * 2 * (qx * qy - qz * qw), sy * (1 - 2 * (qx * qx + qz * qz)), sy * 2 * (qy * qz + qx * qw), 0,
+      sz * 2 * (qx * qz + qy * qw), sz * 2 * (qy * qz - qx * qw), sz * (1 - 2 * (qx * qx + qy * qy)), 0,
+      x, y, z, 1,
+    ]);
+  });
 }
 
 function multiplied(a: ArrayLike<number>, b: ArrayLike<number>): number[] {
@@ -410,7 +447,22 @@ function convertPrimitive(primitive: Primitive, m: number[], material: number): 
       uvs.set([Number.isFinite(p[0]) ? p[0] : 0, Number.isFinite(p[1]) ? p[1] : 0], i * 2);
     }
   }
-  return { positions, normals, uvs, indices: indices.subarray(0, indices.length - (indices.length % 3)), material };
+  const colours = coloursOf(primitive, count);
+  const whole = indices.subarray(0, indices.length - (indices.length % 3));
+  return { positions, normals, uvs, ...(colours && { colours }), indices: whole, material };
+}
+
+/** Colours of the corners, RGBA bytes as on a screen; in the file they are linear. Null where it has none. */
+function coloursOf(primitive: Primitive, count: number): Uint8Array | null {
+  const source = primitive.getAttribute("COLOR_0");
+  if (!source) return null;
+  const colours = new Uint8Array(count * 4).fill(255);
+  const c = [1, 1, 1, 1];
+  for (let i = 0; i < count; i++) {
+    source.getElement(i, c);
+    for (let k = 0; k < 3; k++) colours[i * 4 + k] = linearToCode(Number.isFinite(c[k]) ? c[k] : 1, 8);
+  }
+  return colours;
 }
 
 /** Vertex normals as area-weighted means of the triangles' own. */

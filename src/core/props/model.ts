@@ -69,6 +69,8 @@ export interface Mesh {
   positions: Float32Array;
   normals: Float32Array;
   uvs: Float32Array | null;
+  /** Colours of the corners, RGBA bytes as on a screen; the base colour is multiplied by them. Missing for white. */
+  colours?: Uint8Array;
   indices: Uint32Array;
   material: number;
   /** Where it stands in the model, several times: twelve floats each, rows of 3 × 4 matrices. Missing for once, as it is. */

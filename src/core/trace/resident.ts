@@ -33,6 +33,8 @@ export interface Resident {
   normals: number;
   /** 0 where no material has a grain. */
   tangents: number;
+  /** 0 where no mesh has colours at its corners. */
+  colours: number;
   uvs: number;
   triangles: number;
   parts: number;
@@ -86,6 +88,8 @@ export function buildResident(
   const uvs = memory.reserve(vertices * 8);
   const grained = models.some((m) => m.materials.some((material) => material.anisotropy > 0));
   const tangents = grained ? memory.reserve(vertices * 12) : 0;
+  const coloured = meshes.some(({ mesh }) => mesh.colours);
+  const colours = coloured ? memory.reserve(vertices * 4) : 0;
   const triangles = memory.reserve(triangleTotal * L.TRIANGLE_BYTES);
   const parts = memory.reserve((capacity.parts + meshes.length) * L.PART_BYTES);
   memory.u8(parts, (capacity.parts + meshes.length) * L.PART_BYTES).fill(0);
@@ -122,6 +126,11 @@ export function buildResident(
     memory.u32(parts + part * L.PART_BYTES, 2).set([material, asks ? L.PART_ASKS : 0]);
     if (i === 0 || meshes[i - 1].body !== body) ranges[body].first = t;
     const count = putMesh(memory, { positions, normals, uvs, triangles }, mesh, v, t, part, bounds[body]);
+    if (coloured) {
+      const at = memory.u8(colours + v * 4, (mesh.positions.length / 3) * 4);
+      if (mesh.colours) at.set(mesh.colours);
+      else at.fill(255);
+    }
     if (of.anisotropy > 0) memory.f32(tangents + v * 12, mesh.positions.length).set(vertexTangents(mesh));
     if (luminances[material] > 0) {
       const numbers = Uint32Array.from({ length: count }, (_, k) => t + k);
@@ -146,6 +155,7 @@ export function buildResident(
     positions,
     normals,
     tangents,
+    colours,
     uvs,
     triangles,
     parts,

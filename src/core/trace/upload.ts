@@ -113,6 +113,7 @@ export class SceneLoader {
     setU(L.PARAM_POSITIONS, r.positions);
     setU(L.PARAM_NORMALS, r.normals);
     setU(L.PARAM_TANGENTS, r.tangents);
+    setU(L.PARAM_COLOURS, r.colours);
     setU(L.PARAM_UVS, r.uvs);
     setU(L.PARAM_TRIANGLES, r.triangles);
     setU(L.PARAM_PARTS, r.parts);
