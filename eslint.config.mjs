@@ -34,6 +34,7 @@ const CORE = [
   "notes",
   "props",
   "trace",
+  "contact",
   "detect",
   "set",
   "light",

@@ -13,7 +13,7 @@ import type { Shot } from "#core/shot/schema";
 import { newEdge } from "#core/match/schema";
 import { newLamp } from "#core/light/schema";
 import { newShot } from "#core/shot/schema";
-import { plainProp } from "#core/props/schema";
+import { plainProp, plainReading } from "#core/props/schema";
 import { newMaterial } from "#core/set/materials";
 import { kindOf } from "#core/set/parts/index";
 import { makePart } from "#core/set/parts/make";
@@ -61,7 +61,7 @@ function markAndSolve(
 const prop = (id: string, name: string, asset: string, fileName: string, p: Placement): Prop => ({
   id,
   name,
-  source: { kind: "model", asset, fileName },
+  source: { kind: "model", asset, fileName, reading: plainReading() },
   placement: {
     position: p.position,
     turnDeg: toDegrees(p.turn),

@@ -14,7 +14,7 @@ import type { PlateInfo } from "#core/plate/schema";
 import type { Shot } from "#core/shot/schema";
 import { newEdge, newLength } from "#core/match/schema";
 import { newShot } from "#core/shot/schema";
-import { plainProp } from "#core/props/schema";
+import { plainProp, plainReading } from "#core/props/schema";
 import { MAIN_PLATE } from "#core/plate/schema";
 import { newMaterial } from "#core/set/materials";
 import { kindOf } from "#core/set/parts/index";
@@ -119,7 +119,7 @@ export async function demoShot(plate: PlateInfo, codes: Uint8Array, buoyAsset: s
   shot.props["prop-1"] = {
     id: "prop-1",
     name: "Channel buoy",
-    source: { kind: "model", asset: buoyAsset, fileName: "buoy.glb" },
+    source: { kind: "model", asset: buoyAsset, fileName: "buoy.glb", reading: plainReading() },
     placement: { position: truth.buoy.position, turnDeg: truth.buoy.turnDeg, leanDeg: [0, 0], scale: [1, 1, 1] },
     keeps: "metres",
     ...plainProp(),

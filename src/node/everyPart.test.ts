@@ -12,6 +12,7 @@ import type { Flags, Role } from "#core/set/roles";
 import { ROLES } from "#core/set/roles";
 import { provideSetModel } from "#core/set/models";
 import { primitiveModel } from "#core/props/primitives";
+import { plainProp } from "#core/props/schema";
 import { placedVertex, typedVertex } from "#core/set/vertex";
 import type { Vec3 } from "#core/math/vec3";
 import type { Shot } from "#core/shot/schema";
@@ -138,12 +139,16 @@ async function shade(change: (shot: Shot) => void): Promise<{ ratio: number; alp
   shot.props["prop-1"] = {
     id: "prop-1",
     name: "Box",
-    source: { kind: "box", colour: [0.5, 0.5, 0.5], roughness: 1, metallic: 0 },
+    source: {
+      kind: "shape",
+      shape: { kind: "box", size: [1, 1, 1], bevel: 0 },
+      colour: [0.5, 0.5, 0.5],
+      roughness: 1,
+      metallic: 0,
+    },
     placement: { position: [0, 4, 0], turnDeg: 0, leanDeg: [0, 0], scale: [1, 1, 1] },
     keeps: "metres",
-    hidden: false,
-    visibility: { camera: true, shadow: true, reflection: true, bounce: true },
-    motion: null,
+    ...plainProp(),
   };
   change(shot);
   const passes = await renderShot(shot, plateOf(shot, codes), new Map(), { samples: 64 }, { threads: 2 });

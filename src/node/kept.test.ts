@@ -12,6 +12,7 @@ const BITS: Record<number, string> = {
   3: "9dad5e8e971e36b8c7327662a3fa8240dc95fdaaab06765e83afa04ff183df37",
   4: "92d8e25236fda37329b093c0430efd3d578510915ec77d5ff39291d2427972db",
   5: "a4504907cd15ff18eac7e9efbc76ee757f7fa7d5aaac2cef767718a5ade57ce5",
+  6: "106c1e54c21af40777d0386afc179b98c3aa8dae7a62ffe71f6125023e4fceb7",
 };
 
 /** Plate that all of them stand on: an even ramp with a pattern. */

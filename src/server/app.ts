@@ -171,8 +171,13 @@ export function createApp(services: Services, names: readonly string[] = []): Ex
 
   api.post("/models", async (request, response) => {
     const answer = await received(request, services, MOST.model, async ({ path, hash, name }): Promise<ModelAsset> => {
-      const read = await reader.read("model", path, name, {});
-      return { hash: await assets.take(path, hash), fileName: name, ...read };
+      const to = await assets.newPath();
+      try {
+        const { kept, name: fileName, ...read } = await reader.read("model", path, name, { to });
+        return { hash: await (kept ? assets.take(to, kept.hash) : assets.take(path, hash)), fileName, ...read };
+      } finally {
+        await rm(to, { force: true });
+      }
     });
     response.status(201).json(answer);
   });

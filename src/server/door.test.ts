@@ -11,7 +11,7 @@ import type { NewShot, OpenShot, StaleAnswer } from "#core/shot/api";
 import type { Edit } from "#core/shot/edits";
 import { makeEdit } from "#core/shot/edits";
 import type { Shot } from "#core/shot/schema";
-import { plainProp } from "#core/props/schema";
+import { plainProp, plainReading } from "#core/props/schema";
 import { demoFile } from "../demo/shot.ts";
 import { glbOf } from "../testing/glb.ts";
 import type { TestServer } from "../testing/server.ts";
@@ -119,7 +119,7 @@ describe("changes of a document", () => {
           value: {
             id: "prop-1",
             name: "Ghost",
-            source: { kind: "model", asset: "b".repeat(64), fileName: "ghost.glb" },
+            source: { kind: "model", asset: "b".repeat(64), fileName: "ghost.glb", reading: plainReading() },
             placement: { position: [0, 0, 0], turnDeg: 0, leanDeg: [0, 0], scale: [1, 1, 1] },
             keeps: "metres",
             ...plainProp(),

@@ -3,11 +3,12 @@ import { readFile, writeFile } from "node:fs/promises";
 import type { Sharp } from "sharp";
 import sharp from "sharp";
 import { ModelError, importGlb } from "#core/exchange/gltf";
-import { modelBounds, triangleCount } from "#core/props/model";
 import { decodeTexture } from "#node/images";
 import type { Model } from "#core/props/model";
 import type { Shot } from "#core/shot/schema";
 import type { BakeChoice } from "#core/shot/api";
+import type { BroughtModel } from "#node/readModel";
+import { readModel } from "#node/readModel";
 import { BakeError, bakeFile } from "#node/bakeFile";
 import { packCodes, unpackCodes } from "#node/packedCodes";
 import { linearToCode } from "#core/colour/srgb";
@@ -36,9 +37,10 @@ export interface ReadTasks {
       thumbnail: WrittenFile;
     };
   };
+  /** Files that came together (or a zip of them) as one GLB; `kept` is null where the file already is that. */
   model: {
-    ask: object;
-    answer: { triangles: number; size: [number, number, number]; notices: string[] };
+    ask: { to: string };
+    answer: Omit<BroughtModel, "glb"> & { kept: WrittenFile | null };
   };
   picture: { ask: object; answer: { width: number; height: number } };
   /** The plate baked into a texture of a part or prop; the file is the plate's codes. */
@@ -104,14 +106,10 @@ const tasks: { [T in ReadTask]: (order: ReadOrder, ask: ReadTasks[T]["ask"]) => 
       thumbnail: await written(ask.thumbnail, await smallJpeg(bytes, 640, 420, name)),
     };
   },
-  async model({ path }) {
-    const { model, notices } = await importGlb(new Uint8Array(await readFile(path)), decodeTexture);
-    const { low, high } = modelBounds(model);
-    return {
-      triangles: triangleCount(model),
-      size: [high[0] - low[0], high[1] - low[1], high[2] - low[2]],
-      notices,
-    };
+  async model({ path, name }, { to }) {
+    const bytes = new Uint8Array(await readFile(path));
+    const { glb, ...read } = await readModel([{ path: name, bytes }]);
+    return { ...read, kept: glb === bytes ? null : await written(to, glb) };
   },
   async picture({ path, name }) {
     const refused = () =>

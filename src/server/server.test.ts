@@ -220,7 +220,13 @@ describe("finals", () => {
       d.props["prop-1"] = {
         id: "prop-1",
         name: "Box",
-        source: { kind: "box", colour: [0.8, 0.2, 0.1], roughness: 0.6, metallic: 0 },
+        source: {
+          kind: "shape",
+          shape: { kind: "box", size: [1, 1, 1], bevel: 0 },
+          colour: [0.8, 0.2, 0.1],
+          roughness: 0.6,
+          metallic: 0,
+        },
         placement: { position: [0, 0, 0], turnDeg: 20, leanDeg: [0, 0], scale: [1, 1, 1] },
         keeps: "metres",
         ...plainProp(),
@@ -352,7 +358,13 @@ async function renderableShot(at: string): Promise<string> {
     d.props["prop-1"] = {
       id: "prop-1",
       name: "Box",
-      source: { kind: "box", colour: [0.6, 0.2, 0.1], roughness: 0.5, metallic: 0 },
+      source: {
+        kind: "shape",
+        shape: { kind: "box", size: [1, 1, 1], bevel: 0 },
+        colour: [0.6, 0.2, 0.1],
+        roughness: 0.5,
+        metallic: 0,
+      },
       placement: { position: [0, 0, 0], turnDeg: 20, leanDeg: [0, 0], scale: [1, 1, 1] },
       keeps: "metres",
       ...plainProp(),

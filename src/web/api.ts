@@ -89,7 +89,7 @@ export const api = {
   keepYardsticks: (list: Yardstick[]) =>
     ask<{ list: Yardstick[] }>("/yardsticks", { ...json({ list }), method: "PUT" }),
   addPicture: (file: File) => ask<PictureAsset>("/pictures", upload(file)),
-  addModel: (file: File) => ask<ModelAsset>("/models", upload(file)),
+  addModel: (file: File, signal?: AbortSignal) => ask<ModelAsset>("/models", { ...upload(file), signal }),
   addFinal: (id: string, request: FinalRequest) => ask<FinalListing>(`/shots/${id}/finals`, json(request)),
   finals: (id: string) => ask<FinalListing[]>(`/shots/${id}/finals`),
   queue: () => ask<QueuedFinal[]>("/queue"),

@@ -1,12 +1,18 @@
+import type { Vec3 } from "../math/vec3.ts";
 import { add, toRadians } from "../math/vec3.ts";
-import type { Model } from "./model.ts";
-import { primitiveModel } from "./primitives.ts";
-import type { Prop } from "./schema.ts";
+import type { PropArray } from "./array.ts";
+import { arrayedModel, copyPlaces } from "./array.ts";
+import { lookedModel } from "./looks.ts";
+import type { Mesh, Model } from "./model.ts";
+import { COPY_FLOATS, plainMaterial } from "./model.ts";
+import type { Prop, Reading } from "./schema.ts";
+import { shapeMesh } from "./shapes/index.ts";
 import type { Placement } from "./transform.ts";
+import { invertMatrix, placementMatrix } from "./transform.ts";
 
 /** Where a shot's props stand, and what stands there. */
 
-export function placementOf(prop: Prop): Placement {
+export function placementOf(prop: Pick<Prop, "placement">): Placement {
   const { position, turnDeg, leanDeg, scale: size } = prop.placement;
   return { position, turn: toRadians(turnDeg), lean: [toRadians(leanDeg[0]), toRadians(leanDeg[1])], scale: size };
 }
@@ -19,18 +25,101 @@ export function endOf(prop: Prop): Placement | undefined {
   return { ...start, position: add(start.position, offset), turn: start.turn + toRadians(turnDeg) };
 }
 
-const primitives = new Map<string, Model>();
-
-/** The prop's model: its file's, or its primitive. Null while the file is not loaded. The same prop gives the same object. */
-export function modelOf(prop: Prop, models: Map<string, Model>): Model | null {
-  const { source } = prop;
-  if (source.kind === "model") return models.get(source.asset) ?? null;
-  const key = JSON.stringify(source);
-  let model = primitives.get(key);
-  if (!model) {
-    model = primitiveModel(source.kind, source.colour, source.roughness, source.metallic);
-    if (primitives.size > 200) primitives.clear();
-    primitives.set(key, model);
+/** Models that were made of others, so that the same prop gives the same object; oldest forgotten first. */
+class Made {
+  private readonly known = new Map<string, Model>();
+  constructor(private readonly most: number) {}
+  of(key: string, make: () => Model): Model {
+    let model = this.known.get(key);
+    if (!model) {
+      model = make();
+      if (this.known.size >= this.most) this.known.delete(this.known.keys().next().value!);
+    } else this.known.delete(key);
+    this.known.set(key, model);
+    return model;
   }
-  return model;
+}
+
+const shapes = new Made(200);
+const derived = new WeakMap<Model, Made>();
+
+const derivedOf = (model: Model): Made => {
+  let made = derived.get(model);
+  if (!made) derived.set(model, (made = new Made(24)));
+  return made;
+};
+
+const STAND_IN = { colour: [0.42, 0.4, 0.38] as Vec3, roughness: 0.8 };
+
+function ownModel({ source }: Prop, models: Map<string, Model>): Model | null {
+  if (source.kind === "model") {
+    const model = models.get(source.asset);
+    return model ? readModel(model, source.reading) : null;
+  }
+  return shapes.of(JSON.stringify(source), () => {
+    const standIn = source.kind === "standIn";
+    const mesh = standIn ? shapeMesh({ kind: "box", size: source.size, bevel: 0 }) : shapeMesh(source.shape);
+    const { colour, roughness } = standIn ? STAND_IN : source;
+    const material = plainMaterial({
+      name: standIn ? "stand-in" : source.shape.kind,
+      baseColor: [...colour, 1],
+      roughness,
+      metallic: standIn ? 0 : source.metallic,
+    });
+    return { meshes: [mesh], materials: [material], textures: [] };
+  });
+}
+
+/** Rows of the turn that brings an axis of a file up. */
+const UPRIGHT: Record<Reading["up"], number[]> = {
+  z: [1, 0, 0, 0, 1, 0, 0, 0, 1],
+  y: [1, 0, 0, 0, 0, -1, 0, 1, 0],
+  x: [0, 0, -1, 0, 1, 0, 1, 0, 0],
+};
+
+/** A model as its file is read: so many metres a unit, and that axis up. */
+export function readModel(model: Model, { unit, up }: Reading): Model {
+  if (unit === 1 && up === "z") return model;
+  const m = UPRIGHT[up];
+  const turned = (list: Float32Array, by: number) => {
+    const out = new Float32Array(list.length);
+    for (let i = 0; i < list.length; i += 3)
+      for (let k = 0; k < 3; k++)
+        out[i + k] = by * (m[k * 3] * list[i] + m[k * 3 + 1] * list[i + 1] + m[k * 3 + 2] * list[i + 2]);
+    return out;
+  };
+  return derivedOf(model).of(`read ${unit} ${up}`, () => ({
+    ...model,
+    meshes: model.meshes.map((mesh): Mesh => {
+      if (!mesh.copies) return { ...mesh, positions: turned(mesh.positions, unit), normals: turned(mesh.normals, 1) };
+      // Copies keep their own coordinates: only where they stand is turned and scaled.
+      const copies = new Float32Array(mesh.copies.length);
+      for (let at = 0; at < copies.length; at += COPY_FLOATS)
+        for (let row = 0; row < 3; row++)
+          for (let k = 0; k < 4; k++)
+            copies[at + row * 4 + k] =
+              unit * [0, 1, 2].reduce((sum, j) => sum + m[row * 3 + j] * mesh.copies![at + j * 4 + k], 0);
+      return { ...mesh, copies };
+    }),
+  }));
+}
+
+/**
+ * The prop's model as it stands in the scene: its file's or its shape, as it is read, looks, and is repeated. Null while
+ * the file is not loaded. The same prop gives the same object.
+ */
+export function modelOf(prop: Prop, models: Map<string, Model>): Model | null {
+  const single = singleModelOf(prop, models);
+  if (!single || !prop.array) return single;
+  const array: PropArray = prop.array;
+  const forward = placementMatrix({ ...placementOf(prop), position: [0, 0, 0] });
+  const key = `array ${JSON.stringify([array, forward])}`;
+  return derivedOf(single).of(key, () => arrayedModel(single, copyPlaces(array), forward, invertMatrix(forward)));
+}
+
+/** The same without its copies. */
+export function singleModelOf(prop: Prop, models: Map<string, Model>): Model | null {
+  const model = ownModel(prop, models);
+  if (!model || Object.keys(prop.looks).length === 0) return model;
+  return derivedOf(model).of(`looks ${JSON.stringify(prop.looks)}`, () => lookedModel(model, prop.looks));
 }

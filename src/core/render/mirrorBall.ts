@@ -41,7 +41,13 @@ export function withMirrorBall<S extends Seen>(shot: S, marked: boolean): S {
   const ball: Prop = {
     id: "mirror-ball",
     name: "Mirror ball",
-    source: { kind: "sphere", colour: [0.98, 0.98, 0.98], roughness: 0, metallic: 1 },
+    source: {
+      kind: "shape",
+      shape: { kind: "sphere", size: [1, 1, 1] },
+      colour: [0.98, 0.98, 0.98],
+      roughness: 0,
+      metallic: 1,
+    },
     placement: { position, turnDeg: 0, leanDeg: [0, 0], scale: [size, size, size] },
     keeps: "metres",
     ...plainProp(),

@@ -8,12 +8,15 @@ import type { Camera } from "../optics/camera.ts";
 import type { PlatePart } from "../plate/schema.ts";
 import { shotFrame } from "../plate/schema.ts";
 import type { Model } from "../props/model.ts";
+import { copyCount, placedCopy } from "../props/model.ts";
 import { endOf, modelOf, placementOf } from "../props/placed.ts";
-import type { PropsPart } from "../props/schema.ts";
+import type { Prop, PropsPart } from "../props/schema.ts";
+import { placeMesh } from "../props/transform.ts";
 import { provideSetModels } from "../set/models.ts";
+import { flagsOf } from "../set/roles.ts";
 import { floorHeight, groundAlbedo, groundHeight, setPieces } from "../set/pieces.ts";
 import type { SetPart } from "../set/schema.ts";
-import type { Picture, TraceScene } from "../trace/scene.ts";
+import type { Picture, SetPiece, TraceScene } from "../trace/scene.ts";
 import type { RenderPart } from "./schema.ts";
 
 /** What a shot asks of the tracer. */
@@ -22,6 +25,22 @@ import type { RenderPart } from "./schema.ts";
 export type Seen = PlatePart & Pick<MatchPart, "solved"> & SetPart & PropsPart & LightPart & Pick<RenderPart, "focus">;
 
 export const cameraOf = (shot: Pick<MatchPart, "solved">): Camera | null => shot.solved?.camera ?? null;
+
+/** A prop that is a catcher or a blocker, as pieces of the set: a face where each of its meshes stands. */
+function propPieces(prop: Prop, models: Map<string, Model>): SetPiece[] {
+  if (prop.role === "cg") return [];
+  const model = modelOf(prop, models);
+  const placement = placementOf(prop);
+  const flags = flagsOf(prop.role);
+  return (model?.meshes ?? []).flatMap((mesh) =>
+    Array.from({ length: copyCount(mesh) }, (_, copy): SetPiece => {
+      const own = { ...mesh, positions: Float32Array.from(placedCopy(mesh, copy)), copies: undefined };
+      const { positions, indices } = placeMesh(placement, own);
+      const { baseColor, roughness } = model!.materials[mesh.material];
+      return { positions, indices, flags, albedo: [baseColor[0], baseColor[1], baseColor[2]], specular: 0, roughness };
+    }),
+  );
+}
 
 /**
  * The shot as the tracer sees it. Throws if it has no camera yet. What has its faces from a file that is not among the
@@ -33,9 +52,10 @@ export function traceSceneOf(shot: Seen, plate: Picture, models: Map<string, Mod
   if (!camera) throw new Error("The shot has no camera yet. Mark edges until it is solved.");
   const { light } = shot;
   provideSetModels(shot, models);
+  const shown = Object.values(shot.props).filter((prop) => !prop.hidden);
   const props = withProps
-    ? Object.values(shot.props).flatMap((prop) => {
-        const model = prop.hidden ? null : modelOf(prop, models);
+    ? shown.flatMap((prop) => {
+        const model = prop.role === "cg" ? modelOf(prop, models) : null;
         const { visibility, name } = prop;
         return model ? [{ model, placement: placementOf(prop), end: endOf(prop), visibility, name }] : [];
       })
@@ -43,7 +63,8 @@ export function traceSceneOf(shot: Seen, plate: Picture, models: Map<string, Mod
   return {
     camera,
     frame: shotFrame(shot),
-    set: setPieces(shot),
+    // What stands for a thing of the plate is set, also where no prop is rendered.
+    set: [...setPieces(shot), ...shown.flatMap((prop) => propPieces(prop, models))],
     props,
     sun: sunOf(shot),
     sky: light.skyRadiance,

@@ -1,4 +1,5 @@
 import * as v from "valibot";
+import type { ImporterName } from "../exchange/importers/index.ts";
 import { Id } from "../schema/fields.ts";
 import { YardstickSchema } from "../match/yardsticks.ts";
 import type { LensKit } from "../optics/lensKit.ts";
@@ -91,10 +92,20 @@ export interface TakeListing {
 
 export interface ModelAsset {
   hash: string;
+  /** Name of the file that the model was read from; the one that came, or one within it. */
   fileName: string;
+  format: ImporterName;
   triangles: number;
+  /** Extent along X, Y and Z (up), metres; of a file without units one unit is taken as a metre. */
   size: [number, number, number];
+  /** False where the format has no units, or does not say which way is up. */
+  unitIsSure: boolean;
+  upIsSure: boolean;
+  /** Points of its surface, three numbers each. */
+  outline: number[];
   notices: string[];
+  /** Files that it names and that did not come along. */
+  missing: string[];
 }
 
 export type FinalStatus = "waiting" | "running" | "paused" | "done" | "cancelled" | "failed";

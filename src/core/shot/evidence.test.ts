@@ -222,7 +222,13 @@ describe("turning the world", () => {
     shot.props["prop-1"] = {
       id: "prop-1",
       name: "Box",
-      source: { kind: "box", colour: [0.5, 0.5, 0.5], roughness: 0.5, metallic: 0 },
+      source: {
+        kind: "shape",
+        shape: { kind: "box", size: [1, 1, 1], bevel: 0 },
+        colour: [0.5, 0.5, 0.5],
+        roughness: 0.5,
+        metallic: 0,
+      },
       placement: { position: [2, 1, 0], turnDeg: 10, leanDeg: [0, 0], scale: [1, 1, 1] },
       keeps: "metres",
       ...plainProp(),

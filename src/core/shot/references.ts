@@ -10,7 +10,7 @@ export interface Reference {
   from: string;
   name: string;
   /** What it needs the other for. */
-  as: "stands on" | "has a piece from" | "lies on" | "is made of" | "is made of, beyond the set";
+  as: "stands on" | "rests on" | "has a piece from" | "lies on" | "is made of" | "is made of, beyond the set";
 }
 
 /** What points at a thing, by its id. */
@@ -25,6 +25,9 @@ export function referencesTo(shot: Shot, id: string): Reference[] {
   }
   for (const length of Object.values(shot.lengths))
     if (length.on === id) found.push({ from: length.id, name: length.name || length.id, as: "lies on" });
+  for (const prop of Object.values(shot.props))
+    if (prop.stands && (prop.stands.on === "prop" ? prop.stands.prop : prop.stands.part) === id)
+      found.push({ from: prop.id, name: prop.name, as: "rests on" });
   if (shot.ground === id) found.push({ from: "ground", name: "The ground", as: "is made of, beyond the set" });
   return found;
 }
@@ -42,7 +45,32 @@ export function removePart(draft: Shot, id: string): void {
   for (const gone of fallsWith(draft, id)) {
     delete draft.set[gone];
     for (const part of Object.values(draft.set)) kindOf(part).forget?.(part, gone);
+    standFree(draft, gone);
   }
+}
+
+/** What rested on something that goes stays where it is, and stands free. */
+function standFree(draft: Shot, gone: string): void {
+  for (const { from, as } of referencesTo(draft, gone)) if (as === "rests on") draft.props[from].stands = null;
+}
+
+/** Removes a prop from a draft. */
+export function removeProp(draft: Shot, id: string): void {
+  standFree(draft, id);
+  delete draft.props[id];
+}
+
+/** Props that move when one is moved: those of its group, and whatever rests on any of them. Itself first. */
+export function movesWith(shot: Pick<Shot, "props">, id: string): string[] {
+  const group = shot.props[id]?.group;
+  const moved = [id];
+  const add = (other: string) => void (moved.includes(other) || moved.push(other));
+  for (const at of moved)
+    for (const prop of Object.values(shot.props)) {
+      if (at === id && group && prop.group === group) add(prop.id);
+      if (prop.stands?.on === "prop" && prop.stands.prop === at) add(prop.id);
+    }
+  return moved.filter((at) => shot.props[at]);
 }
 
 /** Removes a material from a draft: what was made of it is then made of another. */

@@ -146,7 +146,13 @@ describe("solving again when work exists", () => {
       shot.props[id] = {
         id,
         name: id,
-        source: { kind: "box", colour: [0.5, 0.5, 0.5], roughness: 1, metallic: 0 },
+        source: {
+          kind: "shape",
+          shape: { kind: "box", size: [1, 1, 1], bevel: 0 },
+          colour: [0.5, 0.5, 0.5],
+          roughness: 1,
+          metallic: 0,
+        },
         placement: { position: [0.4, 1, 0], turnDeg: 0, leanDeg: [0, 0], scale: [1, 1, 1] },
         keeps,
         ...plainProp(),

@@ -50,8 +50,18 @@ const STALE: { [K in keyof Shot]: Stale<Shot[K]> } = {
   }),
   ground: "fill",
   measures: null,
-  // What a prop is called changes no picture, and neither does where the pointer keeps it.
-  props: (props) => ({ film: Object.values(props).map((prop) => ({ ...prop, name: "", keeps: "" })) }),
+  // What a prop is called changes no picture, and neither do what moves with it and what the pointer may do.
+  props: (props) => {
+    const seen = Object.values(props).map((prop) => ({
+      ...prop,
+      name: "",
+      keeps: "",
+      stands: null,
+      locked: false,
+      group: null,
+    }));
+    return { fill: seen.filter(({ role }) => role !== "cg"), film: seen };
+  },
   light: (light) => {
     const of: Partial<Record<Stage, unknown[]>> = {};
     for (const [name, stage] of Object.entries(LIGHT) as [keyof Light, Stage | null][])

@@ -1,3 +1,4 @@
+import { turnArray } from "../props/array.ts";
 import type { Draft } from "immer";
 import type { Mat3, Vec2, Vec3 } from "../math/vec3.ts";
 import { apply, multiply, toDegrees, transpose } from "../math/vec3.ts";
@@ -99,6 +100,7 @@ export function turnWorld(draft: Draft<Shot> | Shot, turn: WorldTurn): void {
     prop.placement.position = move(prop.placement.position as Vec3);
     prop.placement.turnDeg = wrapped(prop.placement.turnDeg + quarter);
     if (prop.motion) prop.motion.offset = move(prop.motion.offset as Vec3);
+    if (prop.array) turnArray(prop.array, move);
   }
   for (const lamp of Object.values(draft.light.lamps)) {
     lamp.position = move(lamp.position as Vec3);

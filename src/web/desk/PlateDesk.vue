@@ -20,6 +20,7 @@ import { useDrawing } from "./drawing.ts";
 import { handlesOf } from "./handles/index.ts";
 import type { Loose } from "./handles/loose.ts";
 import { useSetTools } from "./setTools.ts";
+import { usePropMoves } from "./propMoves.ts";
 import { prompt } from "./toolTable.ts";
 import { useWorldView } from "./worldView.ts";
 
@@ -40,7 +41,20 @@ const drag = newDrag();
 const draggingSet = () => desk.step === "set" && (drag.value?.kind === "handle" || drag.value?.kind === "set");
 const { view, sight, shows: showsView } = useWorldView(props, viewCanvas, draggingSet);
 
+const propMoves = usePropMoves(view);
+
 const frame = computed(() => ({ width: props.shot.plates.main.width, height: props.shot.plates.main.height }));
+/** Where the pointer is in the world, while props are placed. */
+const pointedAt = computed(() => {
+  if (desk.step !== "props" || !desk.pointer || !sight.value) return "";
+  const surface = propMoves.surfaceAt(
+    props.shot,
+    sight.value,
+    desk.pointer,
+    drag.value?.kind === "prop" ? [drag.value.id] : [],
+  );
+  return surface ? propMoves.words(props.shot, surface) : "";
+});
 /** Heights of the props' models as they stand, for the handles on their tops. */
 const heights = computed(() => {
   const found = new Map<string, number>();
@@ -66,6 +80,7 @@ const handles = computed(() =>
     chosen: { selected: desk.selected, face: desk.face, axis: desk.heldAxis && AXES[desk.heldAxis] },
     box: desk.box,
     heights: heights.value,
+    over: (id, pixel) => sight.value && propMoves.moveOver(props.shot, sight.value, id, pixel, false),
     loose: loose.value,
   }),
 );
@@ -98,7 +113,7 @@ const wipeLine = computed(() => {
   return desk.offset[0] + desk.wipeAt * frame.value.width * desk.scale;
 });
 
-const drags = useDrags({ props, root, sight, view, handles, wipeLine, drag, setTools });
+const drags = useDrags({ propMoves, props, root, sight, view, handles, wipeLine, drag, setTools });
 const { hot, active, words } = drags;
 const { key } = useDeskKeys(props, sight, handles, setTools, drags);
 const showsLoupe = computed(() => (desk.marking || drag.value?.kind === "handle") && !desk.outside);
@@ -220,6 +235,7 @@ function pickTie(e: MouseEvent): void {
     <SelectedTag v-if="sight && (desk.step === 'set' || desk.step === 'props')" :shot="shot" :sight="sight" />
     <div v-if="wipeLine !== null" class="wipe" :style="{ left: `${wipeLine}px` }"><i class="pi pi-arrows-h" /></div>
     <Loupe v-if="showsLoupe" />
+    <div v-if="pointedAt" class="pointed num" data-test="pointed">{{ pointedAt }}</div>
     <div v-if="wordsAt" class="ways num" :style="wordsAt" data-test="ways">{{ words }}</div>
     <div v-if="hint" class="hint">{{ hint }} <span class="quiet">Esc ends</span></div>
     <div v-if="!plate.shown" class="hint">Reading the plate …</div>
@@ -285,6 +301,14 @@ function pickTie(e: MouseEvent): void {
   background: #f4f1ea;
   color: #292827;
   border-radius: 4px;
+}
+.pointed {
+  position: absolute;
+  right: 8px;
+  bottom: 8px;
+  padding: 1px 6px;
+  background: #1f1e1ecc;
+  pointer-events: none;
 }
 .ways {
   position: absolute;

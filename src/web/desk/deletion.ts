@@ -1,5 +1,5 @@
 import type { Draft } from "immer";
-import { fallsWith, removePart } from "#core/shot/references";
+import { fallsWith, removePart, removeProp } from "#core/shot/references";
 import type { Shot } from "#core/shot/schema";
 
 /** Deletes the thing with this id; returns the edit's name, or null if there is none. */
@@ -19,7 +19,7 @@ export function deletion(shot: Shot, id: string): { name: string; change: (draft
       change: (d) => removePart(d as Shot, id),
     };
   }
-  if (shot.props[id]) return { name: `Delete ${shot.props[id].name}`, change: (d) => void delete d.props[id] };
+  if (shot.props[id]) return { name: `Delete ${shot.props[id].name}`, change: (d) => removeProp(d as Shot, id) };
   if (id === "sighting") return { name: "Delete sighting", change: (d) => (d.light.sighting = null) };
   if (id === "lit" || id === "shaded") return { name: "Delete probe", change: (d) => (d.light[id] = null) };
   if (shot.light.lamps[id])

@@ -7,12 +7,13 @@ import type { Shot } from "#core/shot/schema";
 import { useDesk } from "../stores/desk.ts";
 import { useNotices } from "../stores/notices.ts";
 import { useShot } from "../stores/shot.ts";
+import { useContact } from "./contact.ts";
 import { useDrawing } from "./drawing.ts";
 import type { Handle } from "./handles/handle.ts";
 import { handleAt } from "./handles/handle.ts";
+import type { usePropMoves } from "./propMoves.ts";
 import type { useSetTools } from "./setTools.ts";
 import type { Sight } from "./sight.ts";
-import { onPlane } from "./sight.ts";
 import { useTools } from "./tools.ts";
 import { useTypedWays } from "./typedWays.ts";
 import type { View3d } from "./view3d.ts";
@@ -23,7 +24,7 @@ type Drag =
   | { kind: "wipe" }
   | { kind: "pan"; from: Vec2; offset: Vec2 }
   | { kind: "handle"; handle: Handle; from: Vec2; grab: Vec2; moved: boolean; to: Vec2 }
-  | { kind: "prop"; id: string; start: Vec2; moved: boolean; to: Vec2 }
+  | { kind: "prop"; id: string; start: Vec2; moved: boolean; to: Vec2; level: boolean }
   | { kind: "mark"; from: Vec2; press: Vec2 }
   | { kind: "set"; to: Vec2; whole: boolean; free: boolean };
 
@@ -38,6 +39,7 @@ export interface DragScene {
   wipeLine: ComputedRef<number | null>;
   drag: ShallowRef<Drag | null>;
   setTools: ReturnType<typeof useSetTools>;
+  propMoves: ReturnType<typeof usePropMoves>;
 }
 
 export const newDrag = (): ShallowRef<Drag | null> => shallowRef<Drag | null>(null);
@@ -48,13 +50,14 @@ const GRAB = 11;
 const STIR = { handle: 2, prop: 3, mark: 5 };
 
 /** The pointer over the desk. */
-export function useDrags({ props, root, sight, view, handles, wipeLine, drag, setTools }: DragScene) {
+export function useDrags({ props, root, sight, view, handles, wipeLine, drag, setTools, propMoves }: DragScene) {
   const desk = useDesk();
   const store = useShot();
   const notices = useNotices();
   const tools = useTools();
   const drawing = useDrawing();
   const typed = useTypedWays();
+  const contact = useContact();
   const hot = ref<string | null>(null);
   /** The handle that was grabbed last. */
   const active = ref<string | null>(null);
@@ -132,7 +135,8 @@ export function useDrags({ props, root, sight, view, handles, wipeLine, drag, se
     const prop = propAt(pixel);
     if (prop) {
       desk.selected = prop;
-      return { kind: "prop", id: prop, start: pixel, moved: false, to: pixel };
+      if (props.shot.props[prop].locked) return null;
+      return { kind: "prop", id: prop, start: pixel, moved: false, to: pixel, level: false };
     }
     if (desk.step === "set" && pickPart(pixel)) return null;
     desk.selected = null;
@@ -158,17 +162,15 @@ export function useDrags({ props, root, sight, view, handles, wipeLine, drag, se
     return (draft) => d.handle.drag(draft, target, [d.to[0] - d.from[0], d.to[1] - d.from[1]]);
   }
 
-  /** Moves a prop over the ground by the way the pointer went there. */
-  function propMove(id: string, from: Vec2, to: Vec2): Change {
-    return (draft) => {
-      const prop = draft.props[id];
-      const z = prop.placement.position[2];
-      const level = { normal: [0, 0, 1] as Vec3, offset: z };
-      const a = sight.value && onPlane(sight.value.ray(from), level);
-      const b = sight.value && onPlane(sight.value.ray(to), level);
-      const before = store.work!.shot.props[id].placement.position;
-      if (a && b) prop.placement.position = [before[0] + b[0] - a[0], before[1] + b[1] - a[1], z];
-    };
+  /** Moves a prop over what its foot is then over, by the way that the pointer went; level with Alt. */
+  function propMove({ id, start, to, level }: Extract<Drag, { kind: "prop" }>): Change {
+    const shot = store.work!.shot;
+    const foot = sight.value?.project(shot.props[id].placement.position as Vec3);
+    const change =
+      sight.value && foot
+        ? propMoves.moveOver(shot, sight.value, id, [foot[0] + to[0] - start[0], foot[1] + to[1] - start[1]], level)
+        : null;
+    return (draft) => change?.(draft);
   }
 
   function move(e: PointerEvent): void {
@@ -187,7 +189,7 @@ export function useDrags({ props, root, sight, view, handles, wipeLine, drag, se
       follow({ ...d, moved: true, to: pixel });
     } else if (d.kind === "prop") {
       if (!d.moved && Math.hypot(pixel[0] - d.start[0], pixel[1] - d.start[1]) * desk.scale < STIR.prop) return;
-      follow({ ...d, moved: true, to: pixel });
+      follow({ ...d, moved: true, to: pixel, level: e.altKey });
     }
   }
 
@@ -195,7 +197,7 @@ export function useDrags({ props, root, sight, view, handles, wipeLine, drag, se
   function follow(d: Drag): void {
     drag.value = d;
     if (d.kind === "handle") store.preview(changeOf(d));
-    if (d.kind === "prop") store.preview(propMove(d.id, d.start, d.to));
+    if (d.kind === "prop") store.preview(propMove(d));
     if (d.kind === "set" && sight.value) {
       const metres = setTools.pulledMetres();
       const exact = metres === null ? null : (typed.metres([metres], props.shot.unit)?.[0] ?? null);
@@ -217,10 +219,16 @@ export function useDrags({ props, root, sight, view, handles, wipeLine, drag, se
     drag.value = null;
     await attempt(async () => {
       if (d?.kind === "set") await setTools.release(props.shot, pixel);
-      if (d?.kind === "handle" && d.moved) await store.commit(d.handle.edit, changeOf(d));
+      if (d?.kind === "handle" && d.moved) await settled(d.handle.edit, changeOf(d), d.handle.settles);
       if (d?.kind === "prop" && d.moved)
-        await store.commit(`Move ${props.shot.props[d.id].name}`, propMove(d.id, d.start, d.to));
+        await settled(`Move ${props.shot.props[d.id].name}`, propMove(d), d.level ? undefined : d.id);
     });
+  }
+
+  /** Keeps a change; a prop that was put down is brought into contact with what is under it, in the same edit. */
+  async function settled(name: string, change: Change, prop?: string): Promise<void> {
+    if (prop) await contact.commitSettled(name, change, prop);
+    else await store.commit(name, change);
   }
 
   async function attempt(work: () => Promise<void>): Promise<void> {

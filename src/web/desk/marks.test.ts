@@ -54,6 +54,7 @@ const handles = (shot: Shot, with_: Loose = loose()) =>
     chosen: { selected: null, face: null, axis: null },
     box: false,
     heights: new Map(),
+    over: () => null,
     loose: with_,
   });
 

@@ -20,18 +20,20 @@ export function projectedMaterial(side: THREE.Side): THREE.ShaderMaterial {
       radial: { value: new THREE.Vector3() },
       tangential: { value: new THREE.Vector2() },
       cutAt: { value: 1e9 },
+      unseen: { value: 0 },
     },
     vertexShader: `attribute vec3 own; varying vec3 world; varying vec3 facing; varying vec3 filled;
       void main() { filled = own; vec4 p = modelMatrix * vec4(position, 1.0); world = p.xyz; facing = normalize(mat3(modelMatrix) * normal); gl_Position = projectionMatrix * viewMatrix * p; }`,
     fragmentShader: `uniform sampler2D plate; uniform sampler2D depth; uniform mat4 lens; uniform mat4 toCamera; uniform float focal; uniform float hasPlate;
-      uniform vec2 principal; uniform vec2 frame; uniform vec3 radial; uniform vec2 tangential; uniform float cutAt;
+      uniform vec2 principal; uniform vec2 frame; uniform vec3 radial; uniform vec2 tangential; uniform float cutAt; uniform float unseen;
       varying vec3 world; varying vec3 facing; varying vec3 filled;
       void main() {
         if (world.z > cutAt) discard;
         vec3 c = (toCamera * vec4(world, 1.0)).xyz;
         vec3 n = normalize(facing);
         float shade = 0.62 + 0.38 * abs(dot(n, vec3(0.36, 0.48, 0.8)));
-        vec3 colour = filled * shade * 1.3;
+        // As light it is as bright as its albedo makes it; to look at it is lit from all around.
+        vec3 colour = unseen > 0.0 ? filled * unseen : filled * shade * 1.3;
         bool seen = false;
         if (hasPlate > 0.5 && c.z > 0.02) {
           vec2 t = c.xy / c.z;
@@ -47,7 +49,7 @@ export function projectedMaterial(side: THREE.Side): THREE.ShaderMaterial {
           bool ahead = p.x > 0.0 && p.y > 0.0 && p.x < 1.0 && p.y < 1.0;
           if (ahead && at.x > 0.0 && at.y > 0.0 && at.x < 1.0 && at.y < 1.0 && open) { colour = texture2D(plate, vec2(at.x, 1.0 - at.y)).rgb; seen = true; }
         }
-        if (!seen) {
+        if (!seen && unseen <= 0.0) {
           float stripe = fract((gl_FragCoord.x + gl_FragCoord.y) / 9.0);
           colour *= stripe < 0.28 ? 0.72 : 1.0;
         }

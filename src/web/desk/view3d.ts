@@ -1,8 +1,7 @@
 import * as THREE from "three";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
 import type { Vec2, Vec3 } from "#core/math/vec3";
-import { dot, normalize, sub } from "#core/math/vec3";
-import { directionFromAngles } from "#core/light/sun";
+import { normalize, sub } from "#core/math/vec3";
 import type { Camera, Frame } from "#core/optics/camera";
 import { pixelToTangent } from "#core/optics/camera";
 import type { Model } from "#core/props/model";
@@ -15,10 +14,11 @@ import { facesOf } from "#core/set/faces";
 import type { Part } from "#core/set/parts/index";
 import { kindOf } from "#core/set/parts/index";
 import { materialAt } from "#core/set/surface";
-import { groundAlbedo, frontMesh } from "#core/set/pieces";
+import { frontMesh } from "#core/set/pieces";
 import type { OutsideView } from "../stores/desk.ts";
 import { projectedMaterial } from "./projected.ts";
 import type { Sight } from "./sight.ts";
+import { Surroundings } from "./surroundings.ts";
 import type { Shot } from "#core/shot/schema";
 
 /**
@@ -64,7 +64,6 @@ export class View3d {
   private readonly eye = new THREE.PerspectiveCamera(50, 1, 0.05, 2000);
   private readonly orbit: OrbitControls;
   private readonly sun = new THREE.DirectionalLight();
-  private readonly sky = new THREE.HemisphereLight();
   private readonly things = new THREE.Group();
   private readonly outline = new THREE.Group();
   private readonly target: THREE.WebGLRenderTarget;
@@ -78,11 +77,13 @@ export class View3d {
   private readonly flatOrbit: OrbitControls;
   private readonly seen = new THREE.WebGLRenderTarget(2048, 2048, { depthTexture: new THREE.DepthTexture(2048, 2048) });
   private plateTexture: THREE.CanvasTexture | null = null;
+  private readonly surroundings: Surroundings;
   private readonly setMeshes = new Map<string, KeptMesh>();
 
   constructor(canvas: HTMLCanvasElement, onTurn: () => void) {
     this.renderer = new THREE.WebGLRenderer({ canvas, alpha: true, premultipliedAlpha: true, antialias: false });
     this.renderer.setClearColor(0, 0);
+    this.surroundings = new Surroundings(this.renderer);
     this.renderer.shadowMap.enabled = true;
     this.target = new THREE.WebGLRenderTarget(8, 8, { samples: 0, type: THREE.HalfFloatType });
     this.warp = new THREE.ShaderMaterial({
@@ -96,7 +97,7 @@ export class View3d {
     this.screen.add(new THREE.Mesh(new THREE.PlaneGeometry(2, 2), this.warp));
     this.sun.castShadow = true;
     this.sun.shadow.mapSize.set(1024, 1024);
-    this.scene.add(this.sun, this.sun.target, this.sky, this.things, this.outline);
+    this.scene.add(this.sun, this.sun.target, this.things, this.outline);
     this.eye.up.set(0, 0, 1);
     this.orbit = new OrbitControls(this.eye, canvas);
     this.orbit.enabled = false;
@@ -128,7 +129,7 @@ export class View3d {
     this.fill(shot, models);
     this.light(shot);
     this.showOutline(camera, frame, outside, plate);
-    if (outside) this.wearPlate(camera, frame, plate, cutAt);
+    this.surround(shot, this.wearPlate(camera, frame, plate, cutAt), plate);
     if (stepsOut) this.stepBack(camera, shot);
     if (look !== this.look || stepsOut) this.lookFrom(look, size);
     this.orbit.enabled = outside && look === "orbit";
@@ -199,18 +200,11 @@ export class View3d {
 
   private light(shot: Shot): void {
     const d = sunDirection(shot);
-    const { sunIrradiance: e, skyRadiance: s } = shot.light;
+    const { sunIrradiance: e, propLevel } = shot.light;
     const strength = Math.max(...e, 1e-6);
     this.sun.visible = shot.light.sun.on;
     this.sun.color.setRGB(e[0] / strength, e[1] / strength, e[2] / strength);
-    this.sun.intensity = strength;
-    // Lamps light the view by what reaches the props' place from them, spread all around: an indoor shot is never black.
-    const ambient = s.map((x, k) => x + lampLight(shot)[k]) as [number, number, number];
-    const sky = Math.max(...ambient, 1e-6);
-    this.sky.color.setRGB(ambient[0] / sky, ambient[1] / sky, ambient[2] / sky);
-    this.sky.groundColor.setRGB(...groundAlbedo(shot));
-    this.sky.intensity = sky * Math.PI;
-    this.sky.position.set(0, 0, 1);
+    this.sun.intensity = strength * propLevel;
     // The shadow's box holds all props with the length of their shadows.
     const box = new THREE.Box3();
     for (const thing of this.things.children) if (thing.userData.prop) box.expandByObject(thing);
@@ -234,7 +228,7 @@ export class View3d {
     for (const prop of Object.values(shot.props)) {
       const model = prop.hidden ? null : modelOf(prop, models);
       if (!model) continue;
-      const group = prop.source.kind === "model" ? sharedGroup(model).clone() : buildGroup(model);
+      const group = sharedGroup(model).clone();
       const placement = placementOf(prop);
       const m = placementRotation(placement);
       const [sx, sy, sz] = placement.scale;
@@ -259,7 +253,7 @@ export class View3d {
       const faces = facesOf(set, part.id);
       if (part.muted || faces.length === 0) continue;
       gone.delete(part.id);
-      const looks = [this.outside, part.flags.catches, this.outside && part, this.outside && materials];
+      const looks = [this.outside, part.flags.catches, part, materials];
       const kept = this.setMeshes.get(part.id);
       if (kept?.faces === faces && kept.looks.every((look, i) => look === looks[i])) {
         this.things.add(kept.mesh);
@@ -271,8 +265,7 @@ export class View3d {
       geometry.setAttribute("position", new THREE.BufferAttribute(positions, 3));
       geometry.setIndex(new THREE.BufferAttribute(indices, 1));
       geometry.computeVertexNormals();
-      if (this.outside)
-        geometry.setAttribute("own", new THREE.BufferAttribute(ownColours({ set, materials }, part, faces), 3));
+      geometry.setAttribute("own", new THREE.BufferAttribute(ownColours({ set, materials }, part, faces), 3));
       const mesh = new THREE.Mesh(geometry, this.setMaterial(part));
       mesh.receiveShadow = true;
       mesh.userData.pictured = part.flags.seen;
@@ -356,7 +349,12 @@ export class View3d {
   }
 
   /** Gives the set's materials the plate as the camera projects it, and what the camera sees first. */
-  private wearPlate(camera: Camera, frame: Frame, plate: HTMLCanvasElement | null, cutAt: number | null): void {
+  private wearPlate(
+    camera: Camera,
+    frame: Frame,
+    plate: HTMLCanvasElement | null,
+    cutAt: number | null,
+  ): (uniforms: THREE.ShaderMaterial["uniforms"], pictured: boolean) => void {
     const wearing: [THREE.ShaderMaterial, boolean][] = [];
     for (const thing of this.things.children)
       if (thing instanceof THREE.Mesh && thing.material instanceof THREE.ShaderMaterial)
@@ -373,19 +371,28 @@ export class View3d {
       f[0], f[1], f[2], move[2],
       0, 0, 0, 1,
     );
-    for (const [{ uniforms: u }, pictured] of wearing) {
+    const aim = (u: THREE.ShaderMaterial["uniforms"], pictured: boolean) => {
       u.hasPlate.value = plate && pictured ? 1 : 0;
       u.plate.value = plate ? this.textureOf(plate) : null;
       u.depth.value = this.seen.depthTexture;
       u.lens.value = lens;
       u.toCamera.value = toCamera;
       u.focal.value = camera.focalPx;
-      u.principal.value.set(...camera.principal);
-      u.frame.value.set(frame.width, frame.height);
-      u.radial.value.set(camera.distortion.k1, camera.distortion.k2, camera.distortion.k3);
-      u.tangential.value.set(camera.distortion.p1, camera.distortion.p2);
-      u.cutAt.value = cutAt ?? 1e9;
+      (u.principal.value as THREE.Vector2).set(...camera.principal);
+      (u.frame.value as THREE.Vector2).set(frame.width, frame.height);
+      (u.radial.value as THREE.Vector3).set(camera.distortion.k1, camera.distortion.k2, camera.distortion.k3);
+      (u.tangential.value as THREE.Vector2).set(camera.distortion.p1, camera.distortion.p2);
+    };
+    for (const [{ uniforms }, pictured] of wearing) {
+      aim(uniforms, pictured);
+      uniforms.cutAt.value = cutAt ?? 1e9;
     }
+    this.lookAsCamera();
+    return aim;
+  }
+
+  /** Keeps how far the camera sees to the set that is in the picture. */
+  private lookAsCamera(): void {
     // What stands before what, as the camera has it.
     const plain = new THREE.MeshBasicMaterial({ side: THREE.DoubleSide });
     this.scene.overrideMaterial = plain;
@@ -401,6 +408,34 @@ export class View3d {
     this.outline.visible = true;
     this.scene.overrideMaterial = null;
     plain.dispose();
+  }
+
+  /** Lights the props by what is around the first of them. */
+  private surround(
+    shot: Shot,
+    aim: (uniforms: THREE.ShaderMaterial["uniforms"], pictured: boolean) => void,
+    plate: HTMLCanvasElement | null,
+  ): void {
+    const [first] = this.things.children.filter((thing) => thing.userData.prop);
+    if (!first) return;
+    const middle = new THREE.Box3().setFromObject(first).getCenter(new THREE.Vector3());
+    const meshes = [...this.setMeshes.values()].map(({ mesh }) => ({
+      geometry: mesh.geometry,
+      pictured: mesh.userData.pictured === true,
+    }));
+    this.scene.environment = this.surroundings.at(
+      [middle.x, middle.y, middle.z],
+      shot,
+      plate,
+      meshes,
+      (pictured, unseen) => {
+        const material = projectedMaterial(THREE.DoubleSide);
+        aim(material.uniforms, pictured);
+        material.uniforms.unseen.value = unseen;
+        return material;
+      },
+    );
+    this.scene.environmentIntensity = shot.light.propLevel;
   }
 
   /** Takes the view from outside to one of its directions, with the set in the middle. */
@@ -511,6 +546,29 @@ export class View3d {
     return thing ? (thing.userData.prop as string) : null;
   }
 
+  /** The nearest prop that a ray in the world meets; null beside all. */
+  meetsProp(
+    from: Vec3,
+    direction: Vec3,
+    without: readonly string[],
+  ): { id: string; world: Vec3; normal: Vec3; distance: number } | null {
+    const ray = new THREE.Raycaster(new THREE.Vector3(...from), new THREE.Vector3(...direction));
+    const props = this.things.children.filter(
+      ({ userData }) => typeof userData.prop === "string" && !without.includes(userData.prop),
+    );
+    const [hit] = ray.intersectObjects(props, true);
+    if (!hit?.face) return null;
+    let thing: THREE.Object3D | null = hit.object;
+    while (thing && !thing.userData.prop) thing = thing.parent;
+    const normal = hit.face.normal.clone().transformDirection(hit.object.matrixWorld);
+    return {
+      id: thing!.userData.prop as string,
+      world: [hit.point.x, hit.point.y, hit.point.z],
+      normal: [normal.x, normal.y, normal.z],
+      distance: hit.distance,
+    };
+  }
+
   private stepBack(camera: Camera, shot: Shot): void {
     const props = Object.values(shot.props);
     const f = camera.rotation[2];
@@ -547,6 +605,7 @@ export class View3d {
     this.orbit.dispose();
     this.flatOrbit.dispose();
     this.seen.dispose();
+    this.surroundings.dispose();
     this.plateTexture?.dispose();
     this.target.dispose();
     this.renderer.dispose();
@@ -556,26 +615,6 @@ export class View3d {
 function discard(mesh: THREE.Mesh): void {
   mesh.geometry.dispose();
   (mesh.material as THREE.Material).dispose();
-}
-
-/** Mean radiance that the lamps bring to the first prop's place, as if it came from all around; at least a little. */
-function lampLight(shot: Shot): [number, number, number] {
-  const prop = Object.values(shot.props)[0];
-  const at: Vec3 = prop ? prop.placement.position : [0, 0, 0];
-  const sum: [number, number, number] = [0.02, 0.02, 0.02];
-  for (const { on, kind, position, azimuthDeg, tiltDeg, size, colour, level } of Object.values(shot.light.lamps)) {
-    if (!on) continue;
-    const area = kind === "rectangle" ? size[0] * size[1] : (Math.PI / 4) * size[0] ** 2;
-    const way = sub(at, position);
-    const apart = Math.max(0.25, Math.hypot(...way));
-    const facing = directionFromAngles((azimuthDeg * Math.PI) / 180, (tiltDeg * Math.PI) / 180);
-    const out = kind === "sphere" ? 1 : Math.max(0.1, dot(facing, way) / apart);
-    const down = Math.max(0.2, -way[2] / apart);
-    // Irradiance of a small area on what lies level, a third more off the walls, over pi.
-    const share = (1.3 * area * level * out * down) / (apart * apart * Math.PI);
-    for (const k of [0, 1, 2]) sum[k] += share * colour[k];
-  }
-  return sum;
 }
 
 function sharedGroup(model: Model): THREE.Group {

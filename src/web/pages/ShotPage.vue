@@ -22,6 +22,8 @@ import SetCards from "../sill/SetCards.vue";
 import type { StepName } from "../stores/desk.ts";
 import { STEPS, useDesk } from "../stores/desk.ts";
 import { useFinals } from "../stores/finals.ts";
+import type { DroppedFile } from "../sill/props/bringModel.ts";
+import { filesOfDrop, filesOfPicker } from "../sill/props/bringModel.ts";
 import { useModels } from "../stores/models.ts";
 import { useNotices } from "../stores/notices.ts";
 import { usePlate } from "../stores/plate.ts";
@@ -42,7 +44,7 @@ const notices = useNotices();
 const sheet = ref(false);
 const page = useTemplateRef<HTMLElement>("page");
 const { isOverDropZone: over } = useDropZone(page, { onDrop: (files, event) => void dropFile(files, event) });
-const propCards = ref<{ importModel: (files: ArrayLike<File> | null) => Promise<void> }>();
+const propCards = ref<{ importFiles: (files: readonly DroppedFile[]) => Promise<void> }>();
 
 /** In the Camera step the marks' own answer is shown; elsewhere the camera that the shot was built with. */
 const camera = computed(() => {
@@ -93,6 +95,7 @@ watch(
     if (!shot) return;
     proof.render(shot);
     void models.load(shot).then((came) => came && store.retouch());
+    models.forget(shot);
   },
 );
 
@@ -117,9 +120,11 @@ usePageKeys(commands, () => (palette.value = !palette.value));
 async function dropFile(files: File[] | null, event: DragEvent): Promise<void> {
   // What falls on a place of its own within the page is not the page's.
   if (!files?.length || (event.target as Element).closest("[data-drop]")) return;
+  // Folders must be asked for while the drop is handled.
+  const dropped = event.dataTransfer ? filesOfDrop(event.dataTransfer) : Promise.resolve(filesOfPicker(files));
   if (desk.step !== "props") await go("props");
-  await new Promise((resolve) => setTimeout(resolve, 0));
-  await propCards.value?.importModel(files);
+  await nextTick();
+  await propCards.value?.importFiles(await dropped);
 }
 </script>
 

@@ -61,6 +61,7 @@ export type Tool =
 export const DRAWERS = ["marks", "scale", "lens", "answers", "checks", "hand", "notes"] as const;
 export type Drawer = (typeof DRAWERS)[number];
 
+export type PropDrawer = "add" | "place" | "look" | "repeat";
 export type SetDrawer = "build" | "surfaces" | "measure";
 /** How the set lies over the plate. */
 export const OVERLAYS = ["lines", "faces", "hidden", "off"] as const;
@@ -134,6 +135,9 @@ export const useDesk = defineStore("desk", () => {
   const outside = ref(false);
   const drawer = ref<Drawer>("marks");
   const setDrawer = ref<SetDrawer>("build");
+  const propDrawer = ref<PropDrawer>("add");
+  /** Props that are chosen beside the selected one. */
+  const also = shallowRef<string[]>([]);
   const setOverlay = ref<SetOverlayMode>("lines");
   const plane = shallowRef<WorkingPlane | null>(null);
   /** Points of the part that is being drawn, and where the next one would go. */
@@ -217,6 +221,7 @@ export const useDesk = defineStore("desk", () => {
     step.value = next;
     choose("pick");
     selected.value = null;
+    also.value = [];
     face.value = null;
     trial.value = null;
     lookThrough.value = null;
@@ -247,6 +252,8 @@ export const useDesk = defineStore("desk", () => {
     drawer,
     lightDrawer,
     setDrawer,
+    propDrawer,
+    also,
     setOverlay,
     plane,
     drawn,

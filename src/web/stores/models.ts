@@ -1,16 +1,39 @@
+import type { Remote } from "comlink";
+import { transfer, wrap } from "comlink";
 import { defineStore } from "pinia";
 import { shallowRef } from "vue";
-import { importGlb } from "#core/exchange/gltf";
 import type { Model } from "#core/props/model";
 import { provideSetModels } from "#core/set/models";
 import { modelsOf, setModelsOf } from "#core/shot/assets";
 import type { Shot } from "#core/shot/schema";
-import { decodeImage } from "../decodeImage.ts";
+import type { ModelReading } from "../workers/model.worker.ts";
 
 /** Models of the open shot's props and of its place, for the interactive view. */
 export const useModels = defineStore("models", () => {
   const models = shallowRef(new Map<string, Model>());
   const asked = new Set<string>();
+  let worker: Remote<ModelReading> | null = null;
+
+  const reader = () =>
+    (worker ??= wrap<ModelReading>(
+      new Worker(new URL("../workers/model.worker.ts", import.meta.url), { type: "module" }),
+    ));
+
+  async function taken(hash: string, response: Response): Promise<Model> {
+    const bytes = new Uint8Array(await response.arrayBuffer());
+    const { model } = await reader().read(transfer(bytes, [bytes.buffer]));
+    models.value = new Map(models.value).set(hash, model);
+    return model;
+  }
+
+  /** Forgets models that the open shot does not need any more, with their memory. */
+  function forget(shot: Pick<Shot, "props" | "set">): void {
+    const needed = modelsOf(shot);
+    const kept = [...models.value].filter(([hash]) => needed.has(hash));
+    if (kept.length === models.value.size) return;
+    for (const hash of models.value.keys()) if (!needed.has(hash)) asked.delete(hash);
+    models.value = new Map(kept);
+  }
 
   /** Loads what the shot needs. True if models of its place came, whose faces are asked for anew then. */
   async function load(shot: Pick<Shot, "props" | "set">): Promise<boolean> {
@@ -21,8 +44,7 @@ export const useModels = defineStore("models", () => {
       asked.add(hash);
       const response = await fetch(`/api/assets/${hash}`);
       if (!response.ok) continue;
-      const { model } = await importGlb(new Uint8Array(await response.arrayBuffer()), decodeImage);
-      models.value = new Map(models.value).set(hash, model);
+      await taken(hash, response);
       came ||= place.has(hash);
     }
     provideSetModels(shot, models.value);
@@ -36,10 +58,11 @@ export const useModels = defineStore("models", () => {
     const response = await fetch(`/api/assets/${hash}`);
     if (!response.ok) return undefined;
     asked.add(hash);
-    const { model } = await importGlb(new Uint8Array(await response.arrayBuffer()), decodeImage);
-    models.value = new Map(models.value).set(hash, model);
-    return model;
+    return taken(hash, response);
   }
 
-  return { models, load, fetched };
+  /** Several files that came together as one zip. */
+  const pack = (files: { path: string; file: File }[]): Promise<Uint8Array> => reader().pack(files);
+
+  return { models, load, fetched, forget, pack };
 });

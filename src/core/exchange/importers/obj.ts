@@ -9,8 +9,9 @@ import { baseName, findFile } from "../files.ts";
 import type { Found, Importer } from "./kind.ts";
 import type { MtlMap, MtlMaterial } from "./mtl.ts";
 import { readMtl, roughnessOfShininess } from "./mtl.ts";
-import type { Repairs } from "./soup.ts";
-import { addSoup, checkCounts, noRepairs, repairNotices } from "./soup.ts";
+import type { Repairs } from "../../props/soup.ts";
+import { noRepairs } from "../../props/soup.ts";
+import { addSoup, checkCounts, repairNotices } from "./soup.ts";
 import { headOf, linesOf } from "./text.ts";
 
 /** Numbers that grow, without a list of boxes. */

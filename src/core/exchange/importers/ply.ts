@@ -3,8 +3,9 @@ import { ModelError } from "../glbCheck.ts";
 import { baseName } from "../files.ts";
 import type { Importer } from "./kind.ts";
 import { cutPolygon } from "./obj.ts";
-import type { Soup } from "./soup.ts";
-import { addSoup, checkCounts, noRepairs, repairNotices } from "./soup.ts";
+import type { Soup } from "../../props/soup.ts";
+import { noRepairs } from "../../props/soup.ts";
+import { addSoup, checkCounts, repairNotices } from "./soup.ts";
 import { turnedUp } from "./stl.ts";
 import { headOf, linesOf } from "./text.ts";
 

@@ -2,8 +2,9 @@ import { Document } from "@gltf-transform/core";
 import { ModelError } from "../glbCheck.ts";
 import { baseName } from "../files.ts";
 import type { Importer } from "./kind.ts";
-import type { Soup } from "./soup.ts";
-import { addSoup, checkCounts, noRepairs, repairNotices } from "./soup.ts";
+import type { Soup } from "../../props/soup.ts";
+import { noRepairs } from "../../props/soup.ts";
+import { addSoup, checkCounts, repairNotices } from "./soup.ts";
 import { headOf, linesOf } from "./text.ts";
 
 const HEADER = 84;

@@ -4,6 +4,7 @@ import { from2 } from "./from2.ts";
 import { from3 } from "./from3.ts";
 import { from4 } from "./from4.ts";
 import { from5 } from "./from5.ts";
+import { from6 } from "./from6.ts";
 
 /** Migrations by the version that they start from. */
-export const MIGRATIONS: Record<number, Migration> = { 1: from1, 2: from2, 3: from3, 4: from4, 5: from5 };
+export const MIGRATIONS: Record<number, Migration> = { 1: from1, 2: from2, 3: from3, 4: from4, 5: from5, 6: from6 };

@@ -13,6 +13,8 @@ export interface Handle {
   /** Name of the edit that a drag makes. */
   edit: string;
   drag: (draft: Draft<Shot>, pixel: Vec2, delta: Vec2) => void;
+  /** Prop that is brought into contact with what it was dragged over. */
+  settles?: string;
   /** For what goes in metres: the ways it goes, how far a pixel takes it, and putting it there. */
   typed?: {
     names: string[];

@@ -1,14 +1,19 @@
-import type { Vec3 } from "#core/math/vec3";
+import type { Draft } from "immer";
+import type { Vec2, Vec3 } from "#core/math/vec3";
 import { add, toDegrees } from "#core/math/vec3";
 import type { Shot } from "#core/shot/schema";
 import type { Sight } from "../sight.ts";
 import { onLine, onPlane } from "../sight.ts";
 import type { Handle } from "./handle.ts";
 
-/** Handles of the props: foot, lift and turn. */
-export function propHandles(shot: Shot, sight: Sight, heights: Map<string, number>): Handle[] {
+/** How a prop goes over what is under a pixel. */
+export type MoveOver = (id: string, pixel: Vec2) => ((draft: Draft<Shot>) => void) | null;
+
+/** Handles of the props that are not locked: foot, lift and turn. */
+export function propHandles(shot: Shot, sight: Sight, heights: Map<string, number>, over: MoveOver): Handle[] {
   const handles: Handle[] = [];
   for (const prop of Object.values(shot.props)) {
+    if (prop.locked || prop.hidden) continue;
     const { position, turnDeg } = prop.placement;
     const at = sight.project(position);
     if (!at) continue;
@@ -17,10 +22,8 @@ export function propHandles(shot: Shot, sight: Sight, heights: Map<string, numbe
       owner: prop.id,
       at,
       edit: `Move ${prop.name}`,
-      drag: (draft, pixel) => {
-        const world = onPlane(sight.ray(pixel), { normal: [0, 0, 1], offset: position[2] });
-        if (world) draft.props[prop.id].placement.position = world;
-      },
+      drag: (draft, pixel) => over(prop.id, pixel)?.(draft),
+      settles: prop.id,
     });
     const top = sight.project(add(position, [0, 0, heights.get(prop.id) ?? 1]));
     if (top) {
@@ -31,8 +34,9 @@ export function propHandles(shot: Shot, sight: Sight, heights: Map<string, numbe
         edit: `Lift ${prop.name}`,
         drag: (draft, pixel) => {
           const height = onLine(sight.ray(pixel), position, [0, 0, 1]);
-          if (height !== null)
-            draft.props[prop.id].placement.position[2] = position[2] + height - (heights.get(prop.id) ?? 1);
+          if (height === null) return;
+          draft.props[prop.id].placement.position[2] = position[2] + height - (heights.get(prop.id) ?? 1);
+          draft.props[prop.id].stands = null;
         },
       });
     }

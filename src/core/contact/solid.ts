@@ -1,0 +1,132 @@
+import type { Vec3 } from "../math/vec3.ts";
+import type { Model } from "../props/model.ts";
+import { copyCount, placedCopy } from "../props/model.ts";
+import type { ReferenceBvh } from "../trace/referenceBvh.ts";
+import { buildReference } from "../trace/referenceBvh.ts";
+
+/** Triangles that can touch others, with what contact asks of them. */
+export interface Solid {
+  positions: Float32Array;
+  indices: Uint32Array;
+  tree: ReferenceBvh;
+  /** Corners that triangles use, each place once: numbers of vertices. */
+  corners: Uint32Array;
+  /** Edges where two faces meet at an angle, or that end a sheet: pairs of vertices. */
+  edges: Uint32Array;
+  low: Vec3;
+  high: Vec3;
+}
+
+/** Cosine above which two faces are one: their edge cannot touch anything before its corners and faces do. */
+const FLAT = 1 - 1e-6;
+
+export function solidOf(positions: Float32Array, indices: Uint32Array): Solid {
+  const low: Vec3 = [Infinity, Infinity, Infinity];
+  const high: Vec3 = [-Infinity, -Infinity, -Infinity];
+  const place = new Map<string, number>();
+  const same = new Uint32Array(positions.length / 3);
+  const used = new Uint8Array(positions.length / 3);
+  for (const i of indices) used[i] = 1;
+  const corners: number[] = [];
+  for (let i = 0; i < same.length; i++) {
+    if (!used[i]) continue;
+    const p = positions.subarray(i * 3, i * 3 + 3);
+    for (let k = 0; k < 3; k++) {
+      low[k] = Math.min(low[k], p[k]);
+      high[k] = Math.max(high[k], p[k]);
+    }
+    const key = `${p[0]} ${p[1]} ${p[2]}`;
+    const known = place.get(key);
+    if (known === undefined) {
+      place.set(key, i);
+      corners.push(i);
+    }
+    same[i] = known ?? i;
+  }
+  return {
+    positions,
+    indices,
+    tree: buildReference(positions, indices),
+    corners: Uint32Array.from(corners),
+    edges: sharpEdges(positions, indices, same),
+    low,
+    high,
+  };
+}
+
+function sharpEdges(p: Float32Array, indices: Uint32Array, same: Uint32Array): Uint32Array {
+  const normalOf = (t: number): Vec3 => {
+    const [a, b, c] = [indices[t] * 3, indices[t + 1] * 3, indices[t + 2] * 3];
+    const [ux, uy, uz] = [p[b] - p[a], p[b + 1] - p[a + 1], p[b + 2] - p[a + 2]];
+    const [vx, vy, vz] = [p[c] - p[a], p[c + 1] - p[a + 1], p[c + 2] - p[a + 2]];
+    const n: Vec3 = [uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx];
+    const l = Math.hypot(...n) || 1;
+    return [n[0] / l, n[1] / l, n[2] / l];
+  };
+  const count = p.length / 3;
+  // By each edge its first face, and whether a second one lies in the same plane.
+  const first = new Map<number, { normal: Vec3; a: number; b: number; flat: boolean }>();
+  for (let t = 0; t < indices.length; t += 3) {
+    const normal = normalOf(t);
+    for (let k = 0; k < 3; k++) {
+      const [a, b] = [same[indices[t + k]], same[indices[t + ((k + 1) % 3)]]];
+      if (a === b) continue;
+      const key = a < b ? a * count + b : b * count + a;
+      const known = first.get(key);
+      if (!known) first.set(key, { normal, a, b, flat: false });
+      else {
+        const cosine = known.normal[0] * normal[0] + known.normal[1] * normal[1] + known.normal[2] * normal[2];
+        if (Math.abs(cosine) > FLAT) known.flat = true;
+      }
+    }
+  }
+  const edges: number[] = [];
+  for (const { a, b, flat } of first.values()) if (!flat) edges.push(a, b);
+  return Uint32Array.from(edges);
+}
+
+/** All meshes of a model as one solid, copies included, in the model's own coordinates. */
+export function solidOfModel(model: Model): Solid {
+  const positions: number[][] = [];
+  const indices: number[] = [];
+  let first = 0;
+  for (const mesh of model.meshes)
+    for (let copy = 0; copy < copyCount(mesh); copy++) {
+      const own = placedCopy(mesh, copy);
+      positions.push(Array.from(own));
+      for (const i of mesh.indices) indices.push(first + i);
+      first += own.length / 3;
+    }
+  return solidOf(Float32Array.from(positions.flat()), Uint32Array.from(indices));
+}
+
+/** Middle of a solid's mass: of its volume where it is closed, else of its surface. */
+export function middleOf({ positions: p, indices }: Pick<Solid, "positions" | "indices">): Vec3 {
+  let [volume, area] = [0, 0];
+  const [byVolume, byArea]: [Vec3, Vec3] = [
+    [0, 0, 0],
+    [0, 0, 0],
+  ];
+  const o = [p[0] ?? 0, p[1] ?? 0, p[2] ?? 0];
+  for (let t = 0; t < indices.length; t += 3) {
+    const [a, b, c] = [0, 1, 2].map((k) => [0, 1, 2].map((j) => p[indices[t + k] * 3 + j] - o[j]));
+    const n = [b, c].map((q) => q.map((x, k) => x - a[k]));
+    const cross = [
+      n[0][1] * n[1][2] - n[0][2] * n[1][1],
+      n[0][2] * n[1][0] - n[0][0] * n[1][2],
+      n[0][0] * n[1][1] - n[0][1] * n[1][0],
+    ];
+    const tetra = (a[0] * cross[0] + a[1] * cross[1] + a[2] * cross[2]) / 6;
+    const triangle = Math.hypot(...cross) / 2;
+    volume += tetra;
+    area += triangle;
+    for (let k = 0; k < 3; k++) {
+      byVolume[k] += (tetra * (a[k] + b[k] + c[k])) / 4;
+      byArea[k] += (triangle * (a[k] + b[k] + c[k])) / 3;
+    }
+  }
+  // A sheet, or a body with holes in it, has hardly any volume for its surface.
+  const closed = Math.abs(volume) > 0.005 * area ** 1.5;
+  const [sum, total] = closed ? [byVolume, volume] : [byArea, area];
+  return sum.map((x, k) => x / (total || 1) + o[k]) as Vec3;
+}

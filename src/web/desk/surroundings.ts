@@ -1,0 +1,115 @@
+import * as THREE from "three";
+import { lampsOf } from "#core/light/rig";
+import type { Vec3 } from "#core/math/vec3";
+import { groundAlbedo } from "#core/set/pieces";
+import type { Shot } from "#core/shot/schema";
+
+/**
+ * What surrounds the props, as the real-time view sees it: the set wearing the plate, the sky, the lamps, taken as a small
+ * cube of pictures at the props' place. Props reflect it and are lit by it, so that nothing is black indoors, the room's
+ * own colours come back from its walls, and the sky is shut out by what stands before it.
+ */
+
+/** Side of each of the six pictures, pixels. */
+const SIDE = 96;
+/** The place is taken anew when it moved by more than this, metres. */
+const GRAIN = 0.5;
+
+const LUMINANCE: Vec3 = [0.2126, 0.7152, 0.0722];
+const luminance = (c: readonly number[]): number => c.reduce((sum, x, k) => sum + x * LUMINANCE[k], 0);
+
+/** Mean luminance of the plate, linear, from a small copy of it. */
+function meanOf(plate: HTMLCanvasElement): number {
+  const small = document.createElement("canvas");
+  [small.width, small.height] = [24, 16];
+  const g = small.getContext("2d", { willReadFrequently: true })!;
+  g.drawImage(plate, 0, 0, 24, 16);
+  const { data } = g.getImageData(0, 0, 24, 16);
+  let sum = 0;
+  for (let i = 0; i < data.length; i += 4)
+    sum += luminance([0, 1, 2].map((k) => new THREE.Color().setRGB(data[i + k] / 255, 0, 0, THREE.SRGBColorSpace).r));
+  return sum / (data.length / 4);
+}
+
+export class Surroundings {
+  private readonly scene = new THREE.Scene();
+  private readonly set = new THREE.Group();
+  private readonly lamps = new THREE.Group();
+  private readonly target = new THREE.WebGLCubeRenderTarget(SIDE, {
+    type: THREE.HalfFloatType,
+    generateMipmaps: false,
+  });
+  private readonly cube = new THREE.CubeCamera(0.02, 500, this.target);
+  private readonly filter: THREE.PMREMGenerator;
+  private filtered: THREE.WebGLRenderTarget | null = null;
+  private known: unknown[] = [];
+  private readonly means = new WeakMap<HTMLCanvasElement, number>();
+
+  constructor(private readonly renderer: THREE.WebGLRenderer) {
+    this.filter = new THREE.PMREMGenerator(renderer);
+    this.scene.add(this.set, this.lamps);
+  }
+
+  /**
+   * The filtered picture of what surrounds a place; `meshes` are the set's, `wear` gives them the plate. Kept while set,
+   * light, plate and place stay.
+   */
+  at(
+    place: Vec3,
+    shot: Shot,
+    plate: HTMLCanvasElement | null,
+    meshes: readonly { geometry: THREE.BufferGeometry; pictured: boolean }[],
+    wear: (pictured: boolean, unseen: number) => THREE.ShaderMaterial,
+  ): THREE.Texture {
+    const cell = place.map((x) => Math.round(x / GRAIN));
+    const key = [shot.set, shot.materials, shot.light, shot.solved, plate, meshes.length, ...cell];
+    if (this.filtered && key.length === this.known.length && key.every((x, i) => x === this.known[i]))
+      return this.filtered.texture;
+    this.known = key;
+    this.set.clear();
+    const unseen = this.unseenLevel(shot, plate);
+    const materials = [true, false].map((pictured) => wear(pictured, unseen));
+    for (const { geometry, pictured } of meshes) this.set.add(new THREE.Mesh(geometry, materials[pictured ? 0 : 1]));
+    this.lightLamps(shot);
+    const [r, g, b] = shot.light.skyRadiance;
+    this.scene.background = new THREE.Color().setRGB(r, g, b);
+    this.cube.position.set(...place);
+    this.cube.update(this.renderer, this.scene);
+    this.filtered?.dispose();
+    this.filtered = this.filter.fromCubemap(this.target.texture);
+    for (const material of materials) material.dispose();
+    return this.filtered.texture;
+  }
+
+  /** Radiance of what the camera does not see, by its albedo: as bright as the rest of the set is for its own. */
+  private unseenLevel(shot: Shot, plate: HTMLCanvasElement | null): number {
+    if (!plate) return luminance(shot.light.skyRadiance);
+    let mean = this.means.get(plate);
+    if (mean === undefined) this.means.set(plate, (mean = meanOf(plate)));
+    return Math.min(4, mean / Math.max(0.05, luminance(groundAlbedo(shot))));
+  }
+
+  /** Lamps that have a size, as bright shapes; light of theirs comes back from the set in the plate already. */
+  private lightLamps(shot: Shot): void {
+    this.lamps.clear();
+    for (const { kind, position, facing, size, radiance } of lampsOf(shot)) {
+      const shape =
+        kind === "rectangle"
+          ? new THREE.PlaneGeometry(size[0], size[1])
+          : kind === "sphere"
+            ? new THREE.SphereGeometry(size[0] / 2, 16, 12)
+            : new THREE.CircleGeometry(Math.max(0.02, size[0] / 2), 24);
+      const colour = new THREE.Color().setRGB(radiance[0], radiance[1], radiance[2]);
+      const lamp = new THREE.Mesh(shape, new THREE.MeshBasicMaterial({ color: colour }));
+      lamp.position.set(position[0], position[1], position[2]);
+      lamp.lookAt(position[0] + facing[0], position[1] + facing[1], position[2] + facing[2]);
+      this.lamps.add(lamp);
+    }
+  }
+
+  dispose(): void {
+    this.target.dispose();
+    this.filtered?.dispose();
+    this.filter.dispose();
+  }
+}

@@ -1,0 +1,232 @@
+<script setup lang="ts">
+import Button from "primevue/button";
+import { ref } from "vue";
+import type { Camera } from "#core/optics/camera";
+import type { Prop } from "#core/props/schema";
+import type { ShapeName } from "#core/props/shapes/index";
+import { SHAPES, SHAPE_NAMES } from "#core/props/shapes/index";
+import type { TextShape } from "#core/props/shapes/text";
+import type { Shot } from "#core/shot/schema";
+import { formatLength } from "#core/units/length";
+import { useNotices } from "../../stores/notices.ts";
+import ImportAsk from "./ImportAsk.vue";
+import type { DroppedFile } from "./bringModel.ts";
+import { filesOfPicker, useBringModel } from "./bringModel.ts";
+import { FIRST_FONT, outlineOf } from "./fonts.ts";
+import { useContact } from "../../desk/contact.ts";
+import { useProps } from "./useProps.ts";
+
+/** Bringing models in, and making shapes, lettering and things to judge light and size by. */
+const props = defineProps<{ shot: Shot; camera: Camera | null }>();
+const notices = useNotices();
+const { chosen, store, add, models } = useProps(props);
+const { rest } = useContact();
+const { reading, asked, bring, cancel } = useBringModel();
+const picker = ref<HTMLInputElement>();
+const folder = ref<HTMLInputElement>();
+
+async function importFiles(files: readonly DroppedFile[]): Promise<void> {
+  const brought = await bring(files);
+  for (const input of [picker.value, folder.value]) if (input) input.value = "";
+  if (!brought) return;
+  const { asset } = brought;
+  const source: Prop["source"] = {
+    kind: "model",
+    asset: asset.hash,
+    fileName: asset.fileName,
+    reading: brought.reading,
+  };
+  const name = asset.fileName.replace(/\.[^.]*$/, "");
+  const size = asset.size.map((m) => formatLength(m * brought.reading.unit, props.shot.unit)).join(" × ");
+  const said = `${asset.fileName}: ${asset.triangles.toLocaleString("en")} triangles, ${size}.`;
+  if (chosen.value?.source.kind === "standIn") await takeOver(source, name);
+  else {
+    const id = await add(name, source);
+    await models.fetched(asset.hash);
+    await rest(props.shot, id, false, true);
+  }
+  notices.say("good", said);
+}
+defineExpose({ importFiles });
+
+/** The model takes a stand-in's place, heading and base; differences in size are told. */
+async function takeOver(source: Prop["source"], name: string): Promise<void> {
+  const held = chosen.value!;
+  if (held.source.kind !== "standIn" || source.kind !== "model") return;
+  const wanted = held.source.size.map((s, k) => s * held.placement.scale[k]);
+  await store.commit(`Put ${name} in place of ${held.name}`, (d) => {
+    d.props[held.id].source = source;
+    d.props[held.id].name = name;
+    d.props[held.id].placement.scale = [1, 1, 1];
+  });
+  await models.fetched(source.asset);
+  const { modelBounds } = await import("#core/props/model");
+  const { singleModelOf } = await import("#core/props/placed");
+  const model = singleModelOf(props.shot.props[held.id], models.models);
+  if (model) {
+    const { low, high } = modelBounds(model);
+    const off = [0, 1, 2].map((k) => (high[k] - low[k]) / wanted[k] - 1);
+    const words = ["wide", "deep", "high"].flatMap((word, k) =>
+      Math.abs(off[k]) > 0.02 ? [`${Math.abs(off[k] * 100).toFixed(0)} % ${off[k] > 0 ? "more" : "less"} ${word}`] : [],
+    );
+    notices.say(
+      words.length > 0 ? "warn" : "good",
+      words.length > 0 ? `${name} is ${words.join(", ")} than its stand-in.` : `${name} has the size of its stand-in.`,
+      words.length > 0 ? "Type a size in its place card, or keep it: it came in at its own." : undefined,
+    );
+  }
+  await rest(props.shot, held.id, false, true);
+}
+
+const GREY: Pick<Extract<Prop["source"], { kind: "shape" }>, "colour" | "roughness" | "metallic"> = {
+  colour: [0.5, 0.5, 0.5],
+  roughness: 0.5,
+  metallic: 0,
+};
+
+async function addShape(name: ShapeName): Promise<void> {
+  const shape = SHAPES[name].start();
+  if (shape.kind === "text") {
+    const lettered: TextShape = { ...shape, font: FIRST_FONT };
+    const outline = await outlineOf(lettered);
+    await settled(SHAPES.text.title, { kind: "shape", shape: { ...lettered, outline: outline ?? "" }, ...GREY });
+    return;
+  }
+  await settled(SHAPES[name].title, { kind: "shape", shape, ...GREY });
+}
+
+async function settled(name: string, source: Prop["source"]): Promise<void> {
+  const id = await add(name, source);
+  await rest(props.shot, id, false, true);
+}
+
+/** Things to judge light and size by. A mirror of 0.98 and a grey of 18 % are what such balls are made to be. */
+const REFERENCES: { name: string; icon: string; source: Prop["source"] }[] = [
+  {
+    name: "mirror ball",
+    icon: "pi-circle-fill",
+    source: {
+      kind: "shape",
+      shape: { kind: "sphere", size: [0.3, 0.3, 0.3] },
+      colour: [0.98, 0.98, 0.98],
+      roughness: 0,
+      metallic: 1,
+    },
+  },
+  {
+    name: "mirror block",
+    icon: "pi-stop",
+    source: {
+      kind: "shape",
+      shape: { kind: "box", size: [0.3, 0.3, 0.3], bevel: 0.01 },
+      colour: [0.98, 0.98, 0.98],
+      roughness: 0,
+      metallic: 1,
+    },
+  },
+  {
+    name: "grey ball",
+    icon: "pi-circle",
+    source: {
+      kind: "shape",
+      shape: { kind: "sphere", size: [0.3, 0.3, 0.3] },
+      colour: [0.18, 0.18, 0.18],
+      roughness: 1,
+      metallic: 0,
+    },
+  },
+  {
+    name: "1 m cube",
+    icon: "pi-box",
+    source: { kind: "shape", shape: { kind: "box", size: [1, 1, 1], bevel: 0 }, ...GREY },
+  },
+  {
+    name: "person",
+    icon: "pi-user",
+    source: { kind: "shape", shape: { kind: "person", height: 1.75 }, ...GREY },
+  },
+];
+const MADE = SHAPE_NAMES.filter((name) => name !== "person");
+</script>
+
+<template>
+  <section class="card" style="flex: 1">
+    <h3>Bring in</h3>
+    <div class="row">
+      <Button
+        :label="reading ? 'Reading …' : 'Model'"
+        icon="pi pi-upload"
+        :disabled="reading"
+        title="glTF, GLB, OBJ with MTL and pictures, STL, PLY, or a zip of them; several files together"
+        @click="picker?.click()"
+      />
+      <Button label="Folder" severity="secondary" :disabled="reading" @click="folder?.click()" />
+      <button v-if="reading" class="plain" data-test="import-cancel" @click="cancel">cancel</button>
+      <input
+        ref="picker"
+        type="file"
+        multiple
+        hidden
+        data-test="model-file"
+        @change="importFiles(filesOfPicker(($event.target as HTMLInputElement).files ?? []))"
+      />
+      <input
+        ref="folder"
+        type="file"
+        webkitdirectory
+        hidden
+        data-test="model-folder"
+        @change="importFiles(filesOfPicker(($event.target as HTMLInputElement).files ?? []))"
+      />
+    </div>
+    <p class="quiet words">
+      glTF, GLB, OBJ, STL, PLY, or a zip; dropped on the plate together, files find each other.
+      <template v-if="chosen?.source.kind === 'standIn'">
+        A model brought in now takes {{ chosen.name }}'s place.</template
+      >
+    </p>
+    <div class="row tight">
+      <button
+        class="act"
+        data-test="add-stand-in"
+        title="A box that holds the place of a model to come"
+        @click="settled('stand-in', { kind: 'standIn', size: [0.6, 0.4, 0.4] })"
+      >
+        <i class="pi pi-inbox" /> stand-in
+      </button>
+    </div>
+  </section>
+  <section class="card" style="flex: 1.1">
+    <h3>Make</h3>
+    <div class="row tight">
+      <button v-for="name in MADE" :key="name" class="act" :data-test="`add-${name}`" @click="addShape(name)">
+        <i class="pi" :class="SHAPES[name].icon" /> {{ SHAPES[name].title }}
+      </button>
+    </div>
+    <h3 class="second">To judge light and size by</h3>
+    <div class="row tight">
+      <button
+        v-for="r in REFERENCES"
+        :key="r.name"
+        class="act"
+        :data-test="`add-${r.name.replace(/ /g, '-')}`"
+        @click="settled(r.name, r.source)"
+      >
+        <i class="pi" :class="r.icon" /> {{ r.name }}
+      </button>
+    </div>
+  </section>
+  <ImportAsk v-if="asked" :asked="asked" :unit="shot.unit" />
+</template>
+
+<style scoped>
+.words {
+  margin: 4px 0;
+}
+.second {
+  margin-top: 8px;
+}
+.tight {
+  gap: 4px;
+}
+</style>
