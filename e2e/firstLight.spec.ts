@@ -110,10 +110,12 @@ test("the whole job by mouse, from the photo to the saved picture", async ({ pag
       return Math.hypot(p[0] - truth.buoy.position[0], p[1] - truth.buoy.position[1]);
     })
     .toBeLessThan(0.1);
+  await page.getByTestId("drawer-place").click();
   await desk.type("Foot x", String(truth.buoy.position[0]));
   await desk.type("Foot y", String(truth.buoy.position[1]));
   await desk.type("Turn", String(truth.buoy.turnDeg));
-  await page.getByText("Drop to the floor").click();
+  await page.getByTestId("drop").click();
+  await expect(page.getByText(/Channel|buoy: Stands on/i).first()).toBeVisible();
 
   // Light: the sun from the railing's end post, then lit against shaded paving.
   await desk.step("light");

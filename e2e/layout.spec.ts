@@ -65,7 +65,7 @@ for (const [width, height] of [
         const where = count > 0 ? `${step}, ${await drawers.nth(i).innerText()}` : step;
         faults.push(...(await clipped(page)).map((fault) => `${where}: ${fault}`));
         const first = page.locator(".sill .list > div").first();
-        if (step === "set" && (await first.count()) > 0) {
+        if (["set", "props"].includes(step) && (await first.count()) > 0) {
           await first.click();
           faults.push(...(await clipped(page)).map((fault) => `${where}, chosen: ${fault}`));
         }

@@ -96,6 +96,7 @@ test("a lamp is hung, aimed and lights the proof; what meets a prop is chosen", 
 
   await desk.step("props");
   await page.locator(".list > div", { hasText: "Channel buoy" }).click();
+  await page.getByTestId("drawer-place").click();
   await page.getByTestId("meets-shadow").click();
   await expect.poll(async () => (await opened(request, id)).shot.props["prop-1"].visibility.shadow).toBe(false);
   await expect(page.getByTestId("meets-shadow")).toHaveAttribute("aria-pressed", "false");

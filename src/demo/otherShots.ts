@@ -61,7 +61,7 @@ function markAndSolve(
 const prop = (id: string, name: string, asset: string, fileName: string, p: Placement): Prop => ({
   id,
   name,
-  source: { kind: "model", asset, fileName, reading: plainReading() },
+  source: { kind: "model", asset, fileName, reading: plainReading(), skin: null },
   placement: {
     position: p.position,
     turnDeg: toDegrees(p.turn),

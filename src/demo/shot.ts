@@ -119,7 +119,7 @@ export async function demoShot(plate: PlateInfo, codes: Uint8Array, buoyAsset: s
   shot.props["prop-1"] = {
     id: "prop-1",
     name: "Channel buoy",
-    source: { kind: "model", asset: buoyAsset, fileName: "buoy.glb", reading: plainReading() },
+    source: { kind: "model", asset: buoyAsset, fileName: "buoy.glb", reading: plainReading(), skin: null },
     placement: { position: truth.buoy.position, turnDeg: truth.buoy.turnDeg, leanDeg: [0, 0], scale: [1, 1, 1] },
     keeps: "metres",
     ...plainProp(),

@@ -1,10 +1,7 @@
 import { readFile } from "node:fs/promises";
 import { describe, expect, test } from "@jest/globals";
 import { NodeIO } from "@gltf-transform/core";
-import { EXTMeshoptCompression, KHRDracoMeshCompression } from "@gltf-transform/extensions";
-import draco3d from "draco3dgltf";
 import { strToU8, zipSync } from "fflate";
-import { MeshoptDecoder, MeshoptEncoder } from "meshoptimizer";
 import sharp from "sharp";
 import * as THREE from "three";
 import { OBJExporter } from "three/examples/jsm/exporters/OBJExporter.js";
@@ -20,6 +17,7 @@ import { formatOf } from "#core/exchange/importers/index";
 import { roughnessOfShininess } from "#core/exchange/importers/mtl";
 import type { Model } from "#core/props/model";
 import { modelBounds, triangleCount } from "#core/props/model";
+import { compressedGlb } from "../testing/modelFiles.ts";
 import { seeded } from "../testing/random.ts";
 import { demoFile } from "../demo/shot.ts";
 import { decodeTexture } from "./images.ts";
@@ -223,28 +221,8 @@ describe("glTF", () => {
   test.each(["draco", "meshopt"] as const)(
     "a file compressed by %s is read as the one it was made from",
     async (way) => {
-      await Promise.all([MeshoptDecoder.ready, MeshoptEncoder.ready]);
-      const io = new NodeIO()
-        .registerExtensions([KHRDracoMeshCompression, EXTMeshoptCompression])
-        .registerDependencies({
-          "draco3d.encoder": await draco3d.createEncoderModule(),
-          "draco3d.decoder": await draco3d.createDecoderModule(),
-          "meshopt.encoder": MeshoptEncoder,
-          "meshopt.decoder": MeshoptDecoder,
-        });
       const bytes = new Uint8Array(await boat());
-      const document = await io.readBinary(bytes);
-      if (way === "draco")
-        document
-          .createExtension(KHRDracoMeshCompression)
-          .setRequired(true)
-          .setEncoderOptions({ quantizationBits: { POSITION: 16 } });
-      else
-        document
-          .createExtension(EXTMeshoptCompression)
-          .setRequired(true)
-          .setEncoderOptions({ method: EXTMeshoptCompression.EncoderMethod.QUANTIZE });
-      const packed = await io.writeBinary(document);
+      const packed = await compressedGlb(bytes, way);
       const read = await readModel([file("boat.glb", packed)]);
       const [ours, plain] = await Promise.all([read.glb, bytes].map((b) => importGlb(b, decodeTexture)));
       agree(ofModel(ours.model), ofModel(plain.model), 5e-4);

@@ -26,21 +26,40 @@ export interface BroughtModel {
 }
 
 /** Points of an outline. */
-const POINTS = 700;
+const POINTS = 900;
 
-/** Corners from all over the model, as many as an outline takes, to a thousandth of its size. */
-function outlineOf(model: Model, size: Vec3): number[] {
-  const total = model.meshes.reduce((sum, { positions }) => sum + positions.length / 3, 0);
-  const step = Math.max(1, Math.floor(total / POINTS));
+/** Points of the model's surface, spread evenly over its area, to a thousandth of its size. */
+function outlineOf({ meshes }: Model, size: Vec3): number[] {
   const grain = Math.max(...size) / 1000 || 1;
+  // The same points every time: shares of the golden ratio.
+  const share = (i: number, ratio: number) => (i * ratio) % 1;
+  const areas = meshes.map((mesh) => {
+    const p = placedCopy(mesh, 0);
+    const sums = new Float64Array(mesh.indices.length / 3);
+    let sum = 0;
+    for (let t = 0; t < sums.length; t++) {
+      const [a, b, c] = [0, 1, 2].map((k) => mesh.indices[t * 3 + k] * 3);
+      const u = [0, 1, 2].map((k) => p[b + k] - p[a + k]);
+      const v = [0, 1, 2].map((k) => p[c + k] - p[a + k]);
+      sum += Math.hypot(u[1] * v[2] - u[2] * v[1], u[2] * v[0] - u[0] * v[2], u[0] * v[1] - u[1] * v[0]);
+      sums[t] = sum;
+    }
+    return { p, sums, sum };
+  });
+  const total = areas.reduce((sum, a) => sum + a.sum, 0);
   const points: number[] = [];
-  let skip = 0;
-  for (const mesh of model.meshes) {
-    const positions = placedCopy(mesh, 0);
-    for (; skip * 3 < positions.length; skip += step)
-      for (let k = 0; k < 3; k++) points.push(Math.round(positions[skip * 3 + k] / grain) * grain);
-    skip -= positions.length / 3;
-  }
+  areas.forEach(({ p, sums, sum }, m) => {
+    const n = Math.ceil((POINTS * sum) / (total || 1));
+    let t = 0;
+    for (let i = 0; i < n; i++) {
+      while (t < sums.length - 1 && sums[t] < ((i + 0.5) / n) * sum) t++;
+      let [s, r] = [share(i + 1, 0.7548776662), share(i + 1, 0.5698402909)];
+      if (s + r > 1) [s, r] = [1 - s, 1 - r];
+      const [a, b, c] = [0, 1, 2].map((k) => meshes[m].indices[t * 3 + k] * 3);
+      for (let k = 0; k < 3; k++)
+        points.push(Math.round((p[a + k] + s * (p[b + k] - p[a + k]) + r * (p[c + k] - p[a + k])) / grain) * grain);
+    }
+  });
   return points;
 }
 

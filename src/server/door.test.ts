@@ -119,7 +119,13 @@ describe("changes of a document", () => {
           value: {
             id: "prop-1",
             name: "Ghost",
-            source: { kind: "model", asset: "b".repeat(64), fileName: "ghost.glb", reading: plainReading() },
+            source: {
+              kind: "model",
+              asset: "b".repeat(64),
+              fileName: "ghost.glb",
+              reading: plainReading(),
+              skin: null,
+            },
             placement: { position: [0, 0, 0], turnDeg: 0, leanDeg: [0, 0], scale: [1, 1, 1] },
             keeps: "metres",
             ...plainProp(),

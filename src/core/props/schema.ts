@@ -3,6 +3,7 @@ import { ColourSchema, Finite, HashSchema, Id, Positive, Share, Text, Vec3Schema
 import { ArraySchema } from "./array.ts";
 import { LooksSchema } from "./looks.ts";
 import { ShapeSchema } from "./shapes/index.ts";
+import { SkinSchema } from "./skin.ts";
 
 /** The props step's part of the document. */
 
@@ -51,7 +52,14 @@ export const PropSchema = v.object({
   id: Id,
   name: Text,
   source: v.variant("kind", [
-    v.object({ kind: v.literal("model"), asset: HashSchema, fileName: Text, reading: ReadingSchema }),
+    v.object({
+      kind: v.literal("model"),
+      asset: HashSchema,
+      fileName: Text,
+      reading: ReadingSchema,
+      /** The photographs that a box of this file was made of; null for any other model. */
+      skin: v.nullable(SkinSchema),
+    }),
     v.object({
       kind: v.literal("shape"),
       shape: ShapeSchema,

@@ -6,9 +6,18 @@ export function assetsOf(shot: Shot): Set<string> {
   for (const { asset, codes, profile } of Object.values(shot.plates))
     for (const hash of [asset, codes, profile]) if (hash) hashes.add(hash);
   for (const hash of modelsOf(shot)) hashes.add(hash);
+  for (const hash of photosOf(shot)) hashes.add(hash);
   for (const picture of Object.values(shot.notes.pictures)) hashes.add(picture.asset);
   return hashes;
 }
+
+/** Hashes of the photographs that boxes are made of. */
+const photosOf = ({ props }: Pick<Shot, "props">): string[] =>
+  Object.values(props).flatMap(({ source }) =>
+    source.kind === "model" && source.skin
+      ? Object.values(source.skin.sides).flatMap((side) => (side?.from === "photo" ? [side.picture] : []))
+      : [],
+  );
 
 /** Hashes of its models' files: of props, and of the place. */
 export const modelsOf = (shot: Pick<Shot, "props" | "set">): Set<string> =>

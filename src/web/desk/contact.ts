@@ -185,7 +185,7 @@ export function useContact() {
           if (other !== id)
             d.props[other].placement.position = d.props[other].placement.position.map((x, k) => x + moved[k]) as Vec3;
       });
-      if (quietly && rested.stable) return;
+      if (quietly) return;
       const tipped = rested.tipped > 0.01 ? ` It tipped by ${toDegrees(rested.tipped).toFixed(1)}°.` : "";
       notices.say(rested.stable ? "good" : "warn", `${prop.name}: ${words(shot, rested, on)}${tipped}`);
     } finally {

@@ -152,6 +152,16 @@ const OWN: Record<Exclude<Tool, `part-${PartName}` | `measure-${MeasureName}` | 
     "now its top",
     "now the tip of its shadow on the ground",
   ),
+  pin: mark(
+    "props",
+    "i",
+    "pin to the plate",
+    "pi-map-marker",
+    "Pin: click a point of the chosen prop",
+    "now where the plate shows it",
+    "a second point of the prop; Enter keeps it moved only",
+    "now where the plate shows that: it is turned and scaled to fit",
+  ),
   lit: mark("light", "n", "probe in the sun", "pi-sun", "Click paving in the sun"),
   shaded: mark("light", "m", "probe in the shade", "pi-cloud", "Click the same surface in the shade"),
   shadow: mark(

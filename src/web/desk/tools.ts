@@ -14,6 +14,7 @@ import { useShot } from "../stores/shot.ts";
 import { edgeWord } from "./edgeWords.ts";
 import { facetsOf } from "./facets.ts";
 import { followSighting } from "./handles/light.ts";
+import { usePinning } from "./pinning.ts";
 import { freshId } from "./ids.ts";
 
 /** Turns clicks on the plate into edits, by the tool in hand. */
@@ -23,6 +24,7 @@ export function useTools() {
   const notices = useNotices();
   const detector = useDetector();
   const proof = useProof();
+  const pinning = usePinning();
 
   async function finish(
     name: string,
@@ -165,6 +167,10 @@ export function useTools() {
         desk.drawer = "scale";
         return;
       }
+      case "pin": {
+        if (!(await pinning.click(shot, camera, points))) return;
+        break;
+      }
       case "lamp-place":
       case "lamp-aim": {
         const lamp = shot.light.lamps[desk.selected ?? ""];
@@ -290,6 +296,7 @@ export function useTools() {
   /** Enter: closes what takes any number of points. */
   async function close(shot: Shot): Promise<void> {
     if (desk.tool === "shadow") await closeShadow(desk.started, shot);
+    if (desk.tool === "pin") await pinning.close(shot, shot.solved?.camera ?? null, desk.started);
     if (desk.tool === "curve") await closeCurve(desk.started, shot);
   }
 

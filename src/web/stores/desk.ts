@@ -48,6 +48,7 @@ export type Tool =
   | "shell-around"
   | "pick-material"
   | `measure-${MeasureName}`
+  | "pin"
   | "sighting"
   | "lit"
   | "shaded"

@@ -3,10 +3,14 @@ import { transfer, wrap } from "comlink";
 import { defineStore } from "pinia";
 import { shallowRef } from "vue";
 import type { Model } from "#core/props/model";
+import type { Skin } from "#core/props/skin";
 import { provideSetModels } from "#core/set/models";
 import { modelsOf, setModelsOf } from "#core/shot/assets";
 import type { Shot } from "#core/shot/schema";
 import type { ModelReading } from "../workers/model.worker.ts";
+
+/** Without what a store wraps around it: workers take plain data only. */
+const plain = <T>(value: T): T => JSON.parse(JSON.stringify(value)) as T;
 
 /** Models of the open shot's props and of its place, for the interactive view. */
 export const useModels = defineStore("models", () => {
@@ -64,5 +68,16 @@ export const useModels = defineStore("models", () => {
   /** Several files that came together as one zip. */
   const pack = (files: { path: string; file: File }[]): Promise<Uint8Array> => reader().pack(files);
 
-  return { models, load, fetched, forget, pack };
+  /** A box that wears photographs: its GLB, and the flat picture of its sides. */
+  async function skinned(skin: Skin, flat: Uint8Array | null = null): Promise<{ glb: Uint8Array; png: Uint8Array }> {
+    const photos = new Map<string, Uint8Array>();
+    for (const side of Object.values(skin.sides)) {
+      if (flat || side?.from !== "photo" || photos.has(side.picture)) continue;
+      const response = await fetch(`/api/assets/${side.picture}`);
+      if (response.ok) photos.set(side.picture, new Uint8Array(await response.arrayBuffer()));
+    }
+    return reader().skin(plain(skin), photos, flat);
+  }
+
+  return { models, load, fetched, forget, pack, skinned };
 });

@@ -3,7 +3,7 @@ import type { Migration } from "./document.ts";
 /** Version 7: shapes with real sizes, looks by material, copies, what props stand on, and how their files are read. */
 export const from6: Migration = (old) => {
   const sourceOf = (source: Record<string, unknown>) => {
-    if (source.kind === "model") return { ...source, reading: { unit: 1, up: "z" } };
+    if (source.kind === "model") return { ...source, reading: { unit: 1, up: "z" }, skin: null };
     const { kind, ...surface } = source;
     const size = [1, 1, 1];
     const shape = kind === "sphere" ? { kind, size } : { kind, size, bevel: 0 };

@@ -3,11 +3,14 @@ import Button from "primevue/button";
 import { ref } from "vue";
 import type { Camera } from "#core/optics/camera";
 import type { Prop } from "#core/props/schema";
+import { plainReading } from "#core/props/schema";
+import { bareSkin } from "#core/props/skin";
 import type { ShapeName } from "#core/props/shapes/index";
 import { SHAPES, SHAPE_NAMES } from "#core/props/shapes/index";
 import type { TextShape } from "#core/props/shapes/text";
 import type { Shot } from "#core/shot/schema";
 import { formatLength } from "#core/units/length";
+import { api } from "../../api.ts";
 import { useNotices } from "../../stores/notices.ts";
 import ImportAsk from "./ImportAsk.vue";
 import type { DroppedFile } from "./bringModel.ts";
@@ -19,7 +22,7 @@ import { useProps } from "./useProps.ts";
 /** Bringing models in, and making shapes, lettering and things to judge light and size by. */
 const props = defineProps<{ shot: Shot; camera: Camera | null }>();
 const notices = useNotices();
-const { chosen, store, add, models } = useProps(props);
+const { desk, chosen, store, add, models } = useProps(props);
 const { rest } = useContact();
 const { reading, asked, bring, cancel } = useBringModel();
 const picker = ref<HTMLInputElement>();
@@ -35,6 +38,7 @@ async function importFiles(files: readonly DroppedFile[]): Promise<void> {
     asset: asset.hash,
     fileName: asset.fileName,
     reading: brought.reading,
+    skin: null,
   };
   const name = asset.fileName.replace(/\.[^.]*$/, "");
   const size = asset.size.map((m) => formatLength(m * brought.reading.unit, props.shot.unit)).join(" × ");
@@ -97,7 +101,17 @@ async function addShape(name: ShapeName): Promise<void> {
 
 async function settled(name: string, source: Prop["source"]): Promise<void> {
   const id = await add(name, source);
+  if (source.kind === "model") await models.fetched(source.asset);
   await rest(props.shot, id, false, true);
+}
+
+async function addSkinned(): Promise<void> {
+  const skin = bareSkin();
+  const { glb } = await models.skinned(skin);
+  const asset = await api.addModel(new File([glb as Uint8Array<ArrayBuffer>], "box.glb"));
+  const reading = plainReading();
+  await settled("box of photographs", { kind: "model", asset: asset.hash, fileName: "box.glb", reading, skin });
+  desk.propDrawer = "look";
 }
 
 /** Things to judge light and size by. A mirror of 0.98 and a grey of 18 % are what such balls are made to be. */
@@ -193,6 +207,9 @@ const MADE = SHAPE_NAMES.filter((name) => name !== "person");
         @click="settled('stand-in', { kind: 'standIn', size: [0.6, 0.4, 0.4] })"
       >
         <i class="pi pi-inbox" /> stand-in
+      </button>
+      <button class="act" data-test="add-skin" title="A box with a photograph on each side" @click="addSkinned">
+        <i class="pi pi-images" /> box of photographs
       </button>
     </div>
   </section>

@@ -11,6 +11,7 @@ import { LOOK_PRESETS, LOOK_PRESET_NAMES, lookOfPreset } from "#core/props/prese
 import type { Shot } from "#core/shot/schema";
 import { fromHex, toHex } from "../../parts/hexColour.ts";
 import NumberField from "../../parts/NumberField.vue";
+import SkinCard from "./SkinCard.vue";
 import ShapeFields from "./ShapeFields.vue";
 import { useProps } from "./useProps.ts";
 
@@ -84,6 +85,12 @@ const absorbed = computed(() => shown.value?.absorption ?? [0, 0, 0]);
       <h3>Shape</h3>
       <ShapeFields :shot="shot" :prop="chosen" />
     </section>
+    <SkinCard
+      v-if="chosen.source.kind === 'model' && chosen.source.skin"
+      :shot="shot"
+      :prop="chosen"
+      :skin="chosen.source.skin"
+    />
     <section v-if="own && shown && name" class="card" style="flex: 1.6">
       <h3>
         Material

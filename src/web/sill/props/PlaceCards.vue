@@ -10,6 +10,7 @@ import type { Prop } from "#core/props/schema";
 import type { Shot } from "#core/shot/schema";
 import LengthField from "../../parts/LengthField.vue";
 import NumberField from "../../parts/NumberField.vue";
+import ToolButton from "../../parts/ToolButton.vue";
 import { UNITS } from "./bringModel.ts";
 import { useContact } from "../../desk/contact.ts";
 import { useProps } from "./useProps.ts";
@@ -187,6 +188,7 @@ const moveBy = (k: number, metres: number) =>
         >
           <i class="pi pi-arrow-down" /> drop
         </button>
+        <ToolButton tool="pin" label="pin" shortcut="I" />
         <span class="quiet">push</span>
         <button
           v-for="w in WAYS"

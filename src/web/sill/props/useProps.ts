@@ -6,6 +6,7 @@ import { modelBounds } from "#core/props/model";
 import { modelOf, singleModelOf } from "#core/props/placed";
 import type { Prop } from "#core/props/schema";
 import { plainProp } from "#core/props/schema";
+import { faceNormal } from "#core/set/face";
 import { groundHeight } from "#core/set/pieces";
 import { pickFace } from "#core/set/pick";
 import type { Shot } from "#core/shot/schema";
@@ -37,19 +38,35 @@ export function useProps(props: { shot: Shot; camera: Camera | null }) {
   const place = (name: string, put: (p: Prop["placement"]) => void): Promise<void> =>
     change(name, (p) => put(p.placement));
 
-  /** A place that the plate shows below its middle: on the set's nearest upward face there, else on the ground. */
+  /** How far a prop's foot must be from another's, metres. */
+  const roomBeside = (prop: Prop): number => {
+    const of = modelOf(prop, models.models);
+    if (!of) return 0.6;
+    const { low, high } = modelBounds(of);
+    const [x, y] = prop.placement.scale;
+    return 0.35 + Math.max(x * Math.max(-low[0], high[0]), y * Math.max(-low[1], high[1]));
+  };
+
+  /** A free place that the plate shows below its middle: on the set's nearest upward face there, else on the ground. */
   function landing(): Vec3 {
     const { camera, shot } = props;
     if (!camera) return [0, 0, 0];
     const { width, height } = shot.plates.main;
     const far = (at: Vec3) => Math.hypot(at[0] - camera.position[0], at[1] - camera.position[1]);
-    for (const v of [0.62, 0.75, 0.9]) {
-      const met = pickFace(shot.set, camera, [width / 2, height * v]);
-      if (met && far(met.world) < 40) return met.world;
-      const at = pixelOnPlane(camera, [width / 2, height * v], groundPlane(groundHeight(shot)));
-      if (at && far(at) < 40) return at;
-    }
-    return [0, 0, 0];
+    const free = (at: Vec3) =>
+      Object.values(shot.props).every((prop) => {
+        const [x, y] = prop.placement.position;
+        return Math.hypot(at[0] - x, at[1] - y) > roomBeside(prop);
+      });
+    const places: Vec3[] = [];
+    for (const v of [0.62, 0.72, 0.82, 0.92])
+      for (const u of [0.5, 0.36, 0.64, 0.24, 0.76]) {
+        const met = pickFace(shot.set, camera, [u * width, v * height]);
+        const upward = met && faceNormal(met.face)[2] ** 2 > 0.3;
+        const at = upward ? met.world : pixelOnPlane(camera, [u * width, v * height], groundPlane(groundHeight(shot)));
+        if (at && far(at) < 40) places.push(at);
+      }
+    return places.find(free) ?? places[0] ?? [0, 0, 0];
   }
 
   /** Adds a prop where the plate shows ground, and selects it. */

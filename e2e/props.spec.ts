@@ -1,0 +1,240 @@
+import type { Page } from "@playwright/test";
+import { expect, test } from "@playwright/test";
+import type { Vec2, Vec3 } from "#core/math/vec3";
+import { projectPoint } from "#core/optics/camera";
+import { typedVertex } from "#core/set/vertex";
+import { makePart } from "#core/set/parts/make";
+import type { Shot } from "#core/shot/schema";
+import { demoFile } from "../src/demo/shot.ts";
+import * as loft from "../src/demo/netloft.ts";
+import { boxPly, boxStl, compressedGlb, crateZip } from "../src/testing/modelFiles.ts";
+import { Desk } from "./desk.ts";
+import { copyOfDemo, opened } from "./shots.ts";
+
+test.use({ testIdAttribute: "data-test" });
+
+/** Props as a user brings, makes, places and dresses them, with the mouse. */
+
+const drop = (page: Page, name: string, buffer: Uint8Array | string) =>
+  page.getByTestId("model-file").setInputFiles({ name, mimeType: "", buffer: Buffer.from(buffer) });
+
+const begun = async (page: Page, id: string) => {
+  await page.goto(`/shots/${id}/props`);
+  await expect(page.getByTestId("add-box")).toBeVisible();
+  await page.waitForTimeout(600);
+};
+
+test("whatever is sent comes in: a zip of OBJ, STL in millimetres, PLY with colours, Draco and meshopt", async ({
+  page,
+  request,
+}) => {
+  const id = await copyOfDemo(request, (copy) => void (copy.props = {}));
+  const shot = async () => (await opened(request, id)).shot;
+  const named = async (name: string) => Object.values((await shot()).props).find((p) => p.name === name);
+  await begun(page, id);
+
+  // Without its picture it is named, and left; with it the unit is asked.
+  await drop(page, "crate.zip", await crateZip(false));
+  await expect(page.getByTestId("missing")).toContainText("textures/planks.png");
+  await page.getByTestId("import-leave").click();
+  expect(Object.keys((await shot()).props)).toEqual([]);
+  await drop(page, "crate.zip", await crateZip());
+  await expect(page.getByTestId("unit-centimetres")).toContainText("0.600 m × 0.450 m × 0.400 m");
+  await page.getByTestId("unit-centimetres").click();
+  await page.getByTestId("import-go").click();
+  await expect.poll(async () => (await named("crate"))?.source).toMatchObject({ reading: { unit: 0.01, up: "z" } });
+  await page.getByTestId("drawer-place").click();
+  await expect(page.getByLabel("Size z", { exact: true })).toHaveValue("0.400 m");
+  await page.getByTestId("drawer-look").click();
+  await expect(page.getByText("with its picture")).toBeVisible();
+
+  await page.getByTestId("drawer-add").click();
+  await drop(page, "block.stl", boxStl(300, 200, 100));
+  // Millimetres are the likely reading of such a file.
+  await expect(page.getByTestId("unit-millimetres")).toHaveAttribute("aria-pressed", "true");
+  await page.getByTestId("up-y").click();
+  await page.getByTestId("import-go").click();
+  await page.getByTestId("drawer-place").click();
+  await expect(page.getByLabel("Size z", { exact: true })).toHaveValue("0.200 m");
+
+  await page.getByTestId("drawer-add").click();
+  await drop(page, "buoyant.ply", boxPly(0.5, 0.5, 0.5));
+  await page.getByTestId("import-go").click();
+  await expect.poll(() => named("buoyant")).toBeTruthy();
+
+  const boat = await demoFile("boat.glb", "slipway");
+  for (const way of ["draco", "meshopt"] as const) {
+    await drop(page, `${way}.glb`, await compressedGlb(boat, way));
+    await expect.poll(() => named(way)).toBeTruthy();
+    await expect(page.getByText(new RegExp(`${way}.glb: [\\d,]+ triangles`))).toBeVisible();
+  }
+  // A letter is no model, and nothing is lost.
+  await drop(page, "letter.obj", "Dear harbour master,\nthe crane is out of order.\n");
+  await expect(page.getByText("“letter.obj” is no model that can be read")).toBeVisible();
+  expect(Object.keys((await shot()).props)).toHaveLength(5);
+});
+
+test("net loft: a kettle on a chest on the bench, dragged there and resting; a stand-in gives way to a model", async ({
+  page,
+  request,
+}) => {
+  const id = await copyOfDemo(
+    request,
+    (copy) => {
+      delete copy.props["prop-2"];
+      copy.props["prop-1"].placement.position = [2.6, 3.4, 0.78];
+    },
+    "netloft",
+  );
+  const shot = async () => (await opened(request, id)).shot;
+  const desk = new Desk(page);
+  await begun(page, id);
+  const camera = (await shot()).solved!.camera;
+  const at = (p: Vec3) => projectPoint(camera, p) as Vec2;
+  await page.getByTestId("add-stand-in").click();
+  const chest = async () => (await shot()).props["prop-2"];
+  await expect.poll(async () => (await chest())?.source.kind).toBe("standIn");
+  await page.getByTestId("drawer-place").click();
+  await desk.type("Size x", "0.3");
+  // By its foot onto the bench; it comes to rest on the bench's top by itself.
+  await desk.drag(at((await chest()).placement.position as Vec3), at([1.8, 3.4, loft.bench.top]));
+  await expect.poll(async () => Math.abs((await chest()).placement.position[0] - 1.8)).toBeLessThan(0.1);
+  await expect.poll(async () => (await chest()).stands).toMatchObject({ on: "face" });
+  const stood = await chest();
+  expect(Math.abs(stood.placement.position[2] - loft.bench.top)).toBeLessThan(0.0005);
+  expect(stood.stands).toMatchObject({ part: "bench" in (await shot()).set ? "bench" : expect.any(String) });
+
+  // The kettle over the stand-in's lid.
+  const kettle = async () => (await shot()).props["prop-1"];
+  const top = stood.placement.position[2] + 0.2;
+  const [x, y] = stood.placement.position;
+  await desk.drag(at((await kettle()).placement.position as Vec3), at([x, y, top]));
+  await expect.poll(async () => (await kettle()).stands).toEqual({ on: "prop", prop: "prop-2" });
+  expect(Math.abs((await kettle()).placement.position[2] - top)).toBeLessThan(0.001);
+  await page.getByTestId("prop-prop-1").click();
+  await page.getByTestId("rest").click();
+  await expect(page.getByText(/Copper kettle: Stands on stand-in/)).toBeVisible();
+
+  // What rests on it comes along.
+  const before = (await kettle()).placement.position;
+  await page.getByTestId("prop-prop-2").click();
+  await desk.type("Foot x", String(x));
+  await desk.drag(at((await chest()).placement.position as Vec3), at([2.2, 3.45, loft.bench.top]));
+  await expect.poll(async () => Math.abs((await kettle()).placement.position[0] - before[0])).toBeGreaterThan(0.2);
+
+  // A model takes its place, and says how it differs.
+  await page.getByTestId("drawer-add").click();
+  await drop(page, "chest.stl", boxStl(450, 300, 250));
+  await page.getByTestId("import-go").click();
+  await expect(
+    page.getByText(/chest is 50 % more wide, 50 % more deep, 25 % more high than its stand-in/),
+  ).toBeVisible();
+  await expect.poll(async () => (await chest()).source.kind).toBe("model");
+  expect((await chest()).name).toBe("chest");
+});
+
+test("slipway: the boat, set askew, tips until it rests stably on the ramp; it is pushed to the wall", async ({
+  page,
+  request,
+}) => {
+  const id = await copyOfDemo(
+    request,
+    (copy) => {
+      copy.props["prop-1"].placement.leanDeg = [0, 8];
+      copy.props["prop-1"].placement.position[2] += 0.4;
+    },
+    "slipway",
+  );
+  const boat = async () => (await opened(request, id)).shot.props["prop-1"];
+  await begun(page, id);
+  await page.getByTestId("prop-prop-1").click();
+  await page.getByTestId("drawer-place").click();
+  await page.getByTestId("rest").click();
+  await expect(
+    page.getByText(/Rowing boat: Stands on Ramp, \d+ points, its weight .* within its feet. It tipped by/),
+  ).toBeVisible({
+    timeout: 20_000,
+  });
+  expect((await boat()).stands).toMatchObject({ on: "face" });
+  // On its bilge, as such boats lie.
+  expect((await boat()).placement.leanDeg[1]).toBeGreaterThan(15);
+  const before = (await boat()).placement.position[0];
+  await page.getByTestId("push-+X").click();
+  await expect(page.getByText(/Rowing boat went .* along X until it touched/)).toBeVisible({ timeout: 20_000 });
+  expect((await boat()).placement.position[0]).toBeGreaterThan(before + 0.3);
+});
+
+test("quay: lettering, rows of crates as instances, and materials that are the document's alone", async ({
+  page,
+  request,
+}) => {
+  const id = await copyOfDemo(request, (copy: Shot) => {
+    copy.props = {};
+    copy.set["block-9"] = makePart(
+      "block-9",
+      "Plinth",
+      {
+        kind: "block",
+        base: [
+          [-4, -4, 0],
+          [-2, -4, 0],
+          [-2, -2, 0],
+          [-4, -2, 0],
+        ].map((p) => typedVertex(p as Vec3)),
+        height: 0.3,
+        closed: true,
+      },
+      copy.ground,
+    );
+  });
+  const shot = async () => (await opened(request, id)).shot;
+  const desk = new Desk(page);
+  await begun(page, id);
+  await page.getByTestId("add-text").click();
+  await expect.poll(async () => Object.keys((await shot()).props)).toEqual(["prop-1"]);
+  await page.getByTestId("drawer-look").click();
+  await page.getByTestId("letters").fill("ICE\nHOUSE");
+  await page.getByTestId("letters").blur();
+  const lettering = async () => {
+    const { source } = (await shot()).props["prop-1"];
+    return source.kind === "shape" && source.shape.kind === "text" ? source.shape : null;
+  };
+  await expect.poll(async () => (await lettering())?.text).toBe("ICE\nHOUSE");
+  const outline = (await lettering())!.outline;
+  await desk.type("Shape capitals", "0.5");
+  await expect.poll(async () => (await lettering())?.height).toBe(0.5);
+  expect((await lettering())!.outline).toBe(outline);
+  await page.getByTestId("look-preset").click();
+  await page.getByRole("option", { name: "brass" }).click();
+  await expect.poll(async () => (await shot()).props["prop-1"].looks.text?.preset).toBe("brass");
+  await desk.type("Look roughness", "0.4");
+  await expect
+    .poll(async () => (await shot()).props["prop-1"].looks.text)
+    .toMatchObject({ roughness: 0.4, metallic: 1 });
+  await page.getByTestId("look-reset").click();
+  await expect.poll(async () => (await shot()).props["prop-1"].looks).toEqual({});
+
+  await page.getByTestId("drawer-add").click();
+  await page.getByTestId("add-box").click();
+  await expect.poll(async () => Object.keys((await shot()).props)).toEqual(["prop-1", "prop-2"]);
+  await page.getByTestId("drawer-repeat").click();
+  await page.getByTestId("array-kind").click();
+  await page.getByRole("option", { name: "rows" }).click();
+  await desk.type("Number of copies", "100");
+  await desk.type("Number of rows", "100");
+  await expect(page.getByText("10,000 as instances")).toBeVisible();
+  await expect
+    .poll(async () => (await shot()).props["prop-2"].array)
+    .toMatchObject({ kind: "row", count: 100, rows: 100 });
+  // One prop and its copies go and come back as one edit each.
+  await page.keyboard.press("Escape");
+  await page.getByTestId("prop-prop-2").click();
+  await page.keyboard.press("Delete");
+  await expect.poll(async () => Object.keys((await shot()).props)).toEqual(["prop-1"]);
+  await page.keyboard.press("Control+z");
+  await expect.poll(async () => Object.keys((await shot()).props)).toEqual(["prop-1", "prop-2"]);
+
+  // Locked, it stays where it is.
+  await page.getByLabel("Lock text").click();
+  await expect.poll(async () => (await shot()).props["prop-1"].locked).toBe(true);
+});
