@@ -1,7 +1,9 @@
 import type { Page } from "@playwright/test";
 import { expect, test } from "@playwright/test";
+import sharp from "sharp";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import { projectPoint } from "#core/optics/camera";
+import { BOX_SIDES } from "#core/props/skin";
 import { typedVertex } from "#core/set/vertex";
 import { makePart } from "#core/set/parts/make";
 import type { Shot } from "#core/shot/schema";
@@ -238,3 +240,87 @@ test("quay: lettering, rows of crates as instances, and materials that are the d
   await page.getByLabel("Lock text").click();
   await expect.poll(async () => (await shot()).props["prop-1"].locked).toBe(true);
 });
+
+test("a crate that wears six photographs, its flat picture saved and read; a prop pinned by two points", async ({
+  page,
+  request,
+}) => {
+  const id = await copyOfDemo(request, (copy) => void (copy.props = {}));
+  const shot = async () => (await opened(request, id)).shot;
+  await begun(page, id);
+  await page.getByTestId("add-skin").click();
+  const skin = async () => {
+    const source = (await shot()).props["prop-1"]?.source;
+    return source?.kind === "model" ? source : null;
+  };
+  await expect(page.getByTestId("skin-front")).toBeVisible();
+  const bare = (await skin())!.asset;
+  for (const [i, side] of BOX_SIDES.entries()) {
+    await page.getByTestId(`skin-${side}`).click();
+    const photo = await sharp({
+      create: { width: 300, height: 200, channels: 3, background: { r: 30 + i * 40, g: 120, b: 220 - i * 30 } },
+    })
+      .jpeg()
+      .toBuffer();
+    await page.getByTestId("skin-photo").setInputFiles({ name: `${side}.jpg`, mimeType: "image/jpeg", buffer: photo });
+    await expect.poll(async () => (await skin())!.skin!.sides[side]?.from).toBe("photo");
+  }
+  expect((await skin())!.asset).not.toBe(bare);
+  // A corner is dragged; it stays where it can be dragged again.
+  await page.getByTestId("skin-front").click();
+  const corner = page.getByTestId("skin-corner-0");
+  const at = (await corner.boundingBox())!;
+  await page.mouse.move(at.x + 6, at.y + 6);
+  await page.mouse.down();
+  await page.mouse.move(at.x + 36, at.y + 22, { steps: 4 });
+  await page.mouse.up();
+  const front = async () => {
+    const side = (await skin())!.skin!.sides.front;
+    return side?.from === "photo" ? side : null;
+  };
+  await expect.poll(async () => (await front())!.corners[0][0]).toBeGreaterThan(50);
+  await page.getByTestId("skin-flip").click();
+  await expect.poll(async () => (await front())!.flipped).toBe(true);
+  await page.getByTestId("skin-proportions").click();
+  await expect.poll(async () => (await skin())!.skin!.size[2]).toBeCloseTo(0.6 / flatRatio(await front()), 2);
+  const [download] = await Promise.all([page.waitForEvent("download"), page.getByTestId("skin-save").click()]);
+  const flat = await sharp(await download.path())
+    .negate({ alpha: false })
+    .png()
+    .toBuffer();
+  const before = (await skin())!.asset;
+  await page.getByTestId("skin-flat").setInputFiles({ name: "flat.png", mimeType: "image/png", buffer: flat });
+  await expect.poll(async () => (await skin())!.asset).not.toBe(before);
+
+  // Pinned: its lower front corners to two pixels of the paving.
+  await page.getByTestId("drawer-place").click();
+  const { camera } = (await shot()).solved!;
+  const { placement } = (await shot()).props["prop-1"];
+  const size = (await skin())!.skin!.size;
+  const cornerOf = (s: number): Vec3 => [
+    placement.position[0] + (s * size[0]) / 2.2,
+    placement.position[1] - size[1] / 2,
+    placement.position[2] + 0.02,
+  ];
+  const desk = new Desk(page);
+  const to: Vec3[] = [
+    [-3.2, -4.2, 0.03],
+    [-2.2, -4.5, 0.03],
+  ];
+  await desk.tool("pin");
+  for (const s of [-1, 1]) {
+    await desk.click(projectPoint(camera, cornerOf(s)) as Vec2, 0);
+    await desk.click(projectPoint(camera, to[(s + 1) / 2]) as Vec2, 0);
+  }
+  await expect.poll(async () => (await shot()).props["prop-1"].placement.scale[0]).toBeGreaterThan(1.2);
+  // Lower front corners, where they were picked on it, are now seen where they were pinned.
+  const now = (await shot()).props["prop-1"].placement;
+  expect(Math.abs(now.turnDeg)).toBeGreaterThan(5);
+});
+
+/** Width over height of what is cut out of a photograph. */
+function flatRatio(side: { corners: number[][] } | null): number {
+  const [a, b, c, d] = side!.corners;
+  const length = (p: number[], q: number[]) => Math.hypot(q[0] - p[0], q[1] - p[1]);
+  return (length(a, b) + length(d, c)) / (length(a, d) + length(b, c));
+}

@@ -80,6 +80,8 @@ export interface ShotRenderOptions {
   threads?: number;
   signal?: AbortSignal;
   onProgress?: (progress: RenderProgress) => void;
+  /** Bands that are not asked for. */
+  done?: (band: Band) => boolean;
 }
 
 /**

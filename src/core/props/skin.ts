@@ -137,18 +137,37 @@ export function unturned(u: number, w: number, turns: number, flipped: boolean):
 }
 
 /** Samples across a pixel of the flat picture, each way: photographs are mostly finer than it. */
-const SUB = 3;
+const SUB = 2;
 
-function sampled(photo: Texture, x: number, y: number, into: number[]): void {
-  const px = Math.min(photo.width - 1, Math.max(0, x - 0.5));
-  const py = Math.min(photo.height - 1, Math.max(0, y - 0.5));
-  const [x0, y0] = [Math.floor(px), Math.floor(py)];
-  const [x1, y1] = [Math.min(photo.width - 1, x0 + 1), Math.min(photo.height - 1, y0 + 1)];
-  const [fx, fy] = [px - x0, py - y0];
-  const at = (i: number, j: number, k: number) => photo.texels[(j * photo.width + i) * 4 + k];
-  for (let k = 0; k < 3; k++)
-    into[k] +=
-      (at(x0, y0, k) * (1 - fx) + at(x1, y0, k) * fx) * (1 - fy) + (at(x0, y1, k) * (1 - fx) + at(x1, y1, k) * fx) * fy;
+function sampled(photo: Texture, x: number, y: number, into: Float64Array): void {
+  const { width, height, texels } = photo;
+  const px = Math.min(width - 1, Math.max(0, x - 0.5));
+  const py = Math.min(height - 1, Math.max(0, y - 0.5));
+  const x0 = Math.floor(px);
+  const y0 = Math.floor(py);
+  const right = x0 + 1 < width ? 4 : 0;
+  const below = y0 + 1 < height ? width * 4 : 0;
+  const fx = px - x0;
+  const fy = py - y0;
+  const at = (y0 * width + x0) * 4;
+  for (let k = 0; k < 3; k++) {
+    const a = at + k;
+    const upper = texels[a] * (1 - fx) + texels[a + right] * fx;
+    into[k] += upper * (1 - fy) + (texels[a + below] * (1 - fx) + texels[a + below + right] * fx) * fy;
+  }
+}
+
+/** Pixels a metre at which the finest photograph loses nothing, within bounds. */
+export function pixelsPerMetre(skin: Skin): number {
+  const finest = BOX_SIDES.map((side) => {
+    const of = skin.sides[side];
+    if (of?.from !== "photo") return 0;
+    const [a, b, c] = of.corners;
+    const [w, h] = sideSize(skin.size, side);
+    const [across, down] = of.turns % 2 === 0 ? [w, h] : [h, w];
+    return Math.max(Math.hypot(b[0] - a[0], b[1] - a[1]) / across, Math.hypot(c[0] - b[0], c[1] - b[1]) / down);
+  });
+  return Math.min(4000, Math.max(120, ...finest));
 }
 
 const BARE = [150, 146, 140];
@@ -174,6 +193,7 @@ export function resolvedSide(
 export function flatPicture(skin: Skin, photos: ReadonlyMap<string, Texture>, pixelsPerMetre: number): Texture {
   const { width, height, rects } = layoutOf(skin.size, pixelsPerMetre);
   const texels = new Uint8Array(width * height * 4).fill(255);
+  const sum = new Float64Array(3);
   for (const side of BOX_SIDES) {
     const rect = rects[side];
     const shows = resolvedSide(skin, side);
@@ -181,7 +201,7 @@ export function flatPicture(skin: Skin, photos: ReadonlyMap<string, Texture>, pi
     const map = shows && squareTo(shows.photo.corners);
     for (let y = -EDGE; y < rect.height + EDGE; y++)
       for (let x = -EDGE; x < rect.width + EDGE; x++) {
-        const sum = [0, 0, 0];
+        sum.fill(0);
         if (photo && map) {
           for (let s = 0; s < SUB * SUB; s++) {
             const clamp = (value: number, most: number) => Math.min(most, Math.max(0, value));

@@ -96,7 +96,7 @@ export class View3d {
     });
     this.screen.add(new THREE.Mesh(new THREE.PlaneGeometry(2, 2), this.warp));
     this.sun.castShadow = true;
-    this.sun.shadow.mapSize.set(1024, 1024);
+    this.sun.shadow.mapSize.set(2048, 2048);
     this.scene.add(this.sun, this.sun.target, this.things, this.outline);
     this.eye.up.set(0, 0, 1);
     this.orbit = new OrbitControls(this.eye, canvas);
@@ -219,6 +219,8 @@ export class View3d {
     shadow.left = shadow.bottom = -radius;
     shadow.right = shadow.top = radius;
     shadow.far = 4 * radius;
+    // A texel of the shadow's picture, so that faces do not darken themselves.
+    this.sun.shadow.normalBias = (2.5 * 2 * radius) / this.sun.shadow.mapSize.x;
     shadow.updateProjectionMatrix();
   }
 

@@ -5,7 +5,7 @@ import type { ImportedModel } from "#core/exchange/gltf";
 import { importGlb } from "#core/exchange/gltf";
 import type { Texture } from "#core/props/model";
 import type { Skin } from "#core/props/skin";
-import { flatPicture, skinMesh } from "#core/props/skin";
+import { flatPicture, pixelsPerMetre, skinMesh } from "#core/props/skin";
 import { decodeImage } from "../decodeImage.ts";
 
 /** Reads and packs models away from the page, which stays at hand. */
@@ -40,15 +40,12 @@ const reading = {
     if (!png) {
       const decoded = new Map<string, Texture>();
       for (const [hash, bytes] of photos) decoded.set(hash, await decodeImage(bytes, ""));
-      png = await pngOf(flatPicture(skin, decoded, SKIN_PIXELS));
+      png = await pngOf(flatPicture(skin, decoded, pixelsPerMetre(skin)));
     }
     const glb = await boxGlb(skin, png);
     return transfer({ glb, png }, [glb.buffer]);
   },
 };
-
-/** Pixels a metre that a flat picture has at most. */
-const SKIN_PIXELS = 1600;
 
 async function pngOf({ width, height, texels }: Texture): Promise<Uint8Array> {
   const canvas = new OffscreenCanvas(width, height);
@@ -56,8 +53,8 @@ async function pngOf({ width, height, texels }: Texture): Promise<Uint8Array> {
   return new Uint8Array(await (await canvas.convertToBlob({ type: "image/png" })).arrayBuffer());
 }
 
-async function boxGlb({ size }: Skin, png: Uint8Array): Promise<Uint8Array> {
-  const mesh = skinMesh(size, SKIN_PIXELS);
+async function boxGlb(skin: Skin, png: Uint8Array): Promise<Uint8Array> {
+  const mesh = skinMesh(skin.size, pixelsPerMetre(skin));
   const document = new Document();
   const buffer = document.createBuffer();
   const list = (type: "VEC2" | "VEC3" | "SCALAR", values: Float32Array | Uint32Array) =>
