@@ -367,7 +367,7 @@ test("a model of the place as set: materials and roles by mesh, drawn on and mea
   await page
     .getByTestId("place-file")
     .setInputFiles({ name: "notes.glb", mimeType: "", buffer: Buffer.from("no model at all, only words") });
-  await expect(page.getByText("This is not a binary glTF file")).toBeVisible();
+  await expect(page.getByText("“notes.glb” is no model that can be read")).toBeVisible();
   expect(Object.keys((await shot()).set)).toEqual(["model-1"]);
 });
 

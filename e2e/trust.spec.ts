@@ -35,7 +35,7 @@ test("files that are not what they say are refused in a sentence, and nothing is
   await page.goto(`/shots/${id}/props`);
   await expect(page.getByText("Channel buoy").first()).toBeVisible();
   await dropFile(page, "model.glb", "no model");
-  await expect(page.getByText("This is not a binary glTF file")).toBeVisible();
+  await expect(page.getByText("“model.glb” is no model that can be read")).toBeVisible();
   expect(Object.keys((await opened(request, id)).shot.props)).toEqual(["prop-1"]);
 });
 
@@ -296,6 +296,7 @@ test("the proof begins again when the prop is moved, and a final can be cancelle
   const { shot } = await opened(request, id);
   const [x, y] = shot.props["prop-1"].placement.position;
   await page.getByText("Channel buoy").first().click();
+  await page.getByTestId("drawer-place").click();
   await desk.type("Foot x", String(x + 0.5));
   await desk.step("render");
   await expect(page.getByText(/^after [\d.]+ s$/)).toBeVisible({ timeout: 60_000 });

@@ -2,6 +2,7 @@ import { readFile } from "node:fs/promises";
 import { describe, expect, test } from "@jest/globals";
 import { NodeIO } from "@gltf-transform/core";
 import { strToU8, zipSync } from "fflate";
+import validator from "gltf-validator";
 import sharp from "sharp";
 import * as THREE from "three";
 import { OBJExporter } from "three/examples/jsm/exporters/OBJExporter.js";
@@ -15,9 +16,11 @@ import { unpacked } from "#core/exchange/files";
 import { ModelError, importGlb } from "#core/exchange/gltf";
 import { formatOf } from "#core/exchange/importers/index";
 import { roughnessOfShininess } from "#core/exchange/importers/mtl";
+import { boxGlb } from "#core/exchange/boxGlb";
+import { bareSkin, flatPicture, pixelsPerMetre } from "#core/props/skin";
 import type { Model } from "#core/props/model";
 import { modelBounds, triangleCount } from "#core/props/model";
-import { compressedGlb } from "../testing/modelFiles.ts";
+import { boxPly, compressedGlb, crateZip } from "../testing/modelFiles.ts";
 import { seeded } from "../testing/random.ts";
 import { demoFile } from "../demo/shot.ts";
 import { decodeTexture } from "./images.ts";
@@ -281,6 +284,30 @@ describe("glTF", () => {
     // Linear 0.2159 is 128 of 255 on a screen (IEC 61966-2-1).
     expect([...model.meshes[0].colours!.subarray(0, 8)]).toEqual([255, 0, 0, 255, 0, 128, 0, 255]);
   });
+});
+
+test("what is kept passes the glTF validator: of every simple format, and a box of photographs", async () => {
+  const scene = new THREE.Mesh(KNOT);
+  const files: [string, string | Uint8Array][] = [
+    ["k.obj", new OBJExporter().parse(scene)],
+    ["k.stl", new Uint8Array((new STLExporter().parse(scene, { binary: true }) as DataView).buffer)],
+    ["k.ply", boxPly(1, 2, 3)],
+    ["crate.zip", await crateZip()],
+  ];
+  const kept = await Promise.all(files.map(async ([name, bytes]) => (await readModel([file(name, bytes)])).glb));
+  const skin = bareSkin([0.6, 0.45, 0.4]);
+  const { width, height, texels } = flatPicture(skin, new Map(), pixelsPerMetre(skin));
+  const png = await sharp(texels, { raw: { width, height, channels: 4 } })
+    .png()
+    .toBuffer();
+  kept.push(await boxGlb(skin, new Uint8Array(png)));
+  for (const glb of kept) {
+    const { issues } = await validator.validateBytes(glb);
+    expect(issues.messages.filter((m) => (m as { severity: number }).severity === 0)).toEqual([]);
+  }
+  // Read again, the box is as large as it says.
+  const { low, high } = modelBounds((await importGlb(kept[4], decodeTexture)).model);
+  high.forEach((x, k) => expect(x - low[k]).toBeCloseTo(skin.size[k], 6));
 });
 
 describe("what cannot be read", () => {

@@ -1,6 +1,7 @@
 import type { Vec3 } from "../math/vec3.ts";
 import type { Model } from "../props/model.ts";
 import { copyCount, placedCopy } from "../props/model.ts";
+import { placesOf } from "../props/soup.ts";
 import type { ReferenceBvh } from "../trace/referenceBvh.ts";
 import { buildReference } from "../trace/referenceBvh.ts";
 
@@ -20,35 +21,28 @@ export interface Solid {
 /** Cosine above which two faces are one: their edge cannot touch anything before its corners and faces do. */
 const FLAT = 1 - 1e-6;
 
+/** From so many triangles on edges are left out: corners lie so near to each other that they touch first. */
+const FINE = 400_000;
+
 export function solidOf(positions: Float32Array, indices: Uint32Array): Solid {
   const low: Vec3 = [Infinity, Infinity, Infinity];
   const high: Vec3 = [-Infinity, -Infinity, -Infinity];
-  const place = new Map<string, number>();
-  const same = new Uint32Array(positions.length / 3);
-  const used = new Uint8Array(positions.length / 3);
-  for (const i of indices) used[i] = 1;
-  const corners: number[] = [];
-  for (let i = 0; i < same.length; i++) {
-    if (!used[i]) continue;
-    const p = positions.subarray(i * 3, i * 3 + 3);
+  const { place, firsts } = placesOf({ positions });
+  const used = new Uint8Array(firsts.length);
+  for (const i of indices) used[place[i]] = 1;
+  const corners = Uint32Array.from(firsts.filter((_, number) => used[number]));
+  for (const i of corners)
     for (let k = 0; k < 3; k++) {
-      low[k] = Math.min(low[k], p[k]);
-      high[k] = Math.max(high[k], p[k]);
+      low[k] = Math.min(low[k], positions[i * 3 + k]);
+      high[k] = Math.max(high[k], positions[i * 3 + k]);
     }
-    const key = `${p[0]} ${p[1]} ${p[2]}`;
-    const known = place.get(key);
-    if (known === undefined) {
-      place.set(key, i);
-      corners.push(i);
-    }
-    same[i] = known ?? i;
-  }
+  const same = Uint32Array.from(place, (number) => firsts[number]);
   return {
     positions,
     indices,
     tree: buildReference(positions, indices),
-    corners: Uint32Array.from(corners),
-    edges: sharpEdges(positions, indices, same),
+    corners,
+    edges: indices.length / 3 > FINE ? new Uint32Array(0) : sharpEdges(positions, indices, same),
     low,
     high,
   };
@@ -87,17 +81,22 @@ function sharpEdges(p: Float32Array, indices: Uint32Array, same: Uint32Array): U
 
 /** All meshes of a model as one solid, copies included, in the model's own coordinates. */
 export function solidOfModel(model: Model): Solid {
-  const positions: number[][] = [];
-  const indices: number[] = [];
-  let first = 0;
+  let [vertices, corners] = [0, 0];
+  for (const mesh of model.meshes) {
+    vertices += mesh.positions.length * copyCount(mesh);
+    corners += mesh.indices.length * copyCount(mesh);
+  }
+  const positions = new Float32Array(vertices);
+  const indices = new Uint32Array(corners);
+  let [v, c] = [0, 0];
   for (const mesh of model.meshes)
     for (let copy = 0; copy < copyCount(mesh); copy++) {
-      const own = placedCopy(mesh, copy);
-      positions.push(Array.from(own));
-      for (const i of mesh.indices) indices.push(first + i);
-      first += own.length / 3;
+      positions.set(placedCopy(mesh, copy), v);
+      for (let i = 0; i < mesh.indices.length; i++) indices[c + i] = v / 3 + mesh.indices[i];
+      v += mesh.positions.length;
+      c += mesh.indices.length;
     }
-  return solidOf(Float32Array.from(positions.flat()), Uint32Array.from(indices));
+  return solidOf(positions, indices);
 }
 
 /** Middle of a solid's mass: of its volume where it is closed, else of its surface. */

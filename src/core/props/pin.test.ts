@@ -3,6 +3,7 @@ import type { Vec2, Vec3 } from "../math/vec3.ts";
 import { camera } from "../../demo/quay.ts";
 import { pixelDirection, projectPoint } from "../optics/camera.ts";
 import { modelPointAt, pinned, placedDistance } from "./pin.ts";
+import { grown } from "./span.ts";
 import { primitiveModel } from "./primitives.ts";
 import type { Placement } from "./transform.ts";
 import { lowestPoint, placePoint, standing } from "./transform.ts";
@@ -37,6 +38,19 @@ test("one pin moves it over the ground alone; one in the sky cannot be met", () 
   expect(found.position[1]).toBeCloseTo(-3.5, 4);
   expect(found.turn).toBe(0.7);
   expect(pinned(box, start, [{ local: [0, 0, 0], pixel: [800, 20] }], camera)).toBeNull();
+});
+
+test("grown to a known size it stays on the ground, where it stands", () => {
+  const placed: Placement = { ...standing([-2, -3, 0.4]), turn: 0.3, lean: [0.2, 0.1], scale: [1, 2, 0.5] };
+  const ends: [Vec3, Vec3] = [
+    [-0.5, -0.5, 0],
+    [0.5, -0.5, 1],
+  ];
+  const before = placedDistance(placed, ...ends);
+  const found = grown(box, placed, 1.7);
+  expect(placedDistance(found, ...ends)).toBeCloseTo(1.7 * before, 9);
+  expect(lowestPoint(found, box)).toBeCloseTo(lowestPoint(placed, box), 9);
+  expect(found.position.slice(0, 2)).toEqual([-2, -3]);
 });
 
 test("a pixel's point of a model is on its nearest face", () => {

@@ -1,6 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
 import type { Vec3 } from "#core/math/vec3";
 import { cross, distance, sub } from "#core/math/vec3";
+import { modelDifferences, sizeDifferences } from "./differences.ts";
 import { modelBounds, triangleCount } from "./model.ts";
 import { primitiveModel } from "./primitives.ts";
 import { dropToFloor, lowestPoint, placePoint, standing } from "./transform.ts";
@@ -15,6 +16,25 @@ function meshArea(mesh: { positions: Float32Array; indices: Uint32Array }): numb
   }
   return area;
 }
+
+test("what a newer file has otherwise is told: size, materials, parts, triangles", () => {
+  const older = primitiveModel("box", [1, 1, 1], 1, 0);
+  expect(modelDifferences(older, older)).toEqual([]);
+  const mesh = older.meshes[0];
+  const newer = {
+    ...older,
+    meshes: [{ ...mesh, positions: mesh.positions.map((x, i) => (i % 3 === 2 ? x * 1.25 : x)) }, mesh],
+    materials: [{ ...older.materials[0], name: "oak" }],
+  };
+  expect(modelDifferences(newer, older)).toEqual([
+    "It is 25 % more high.",
+    "Without the material box.",
+    "With the new material oak.",
+    "1 part more.",
+    "12 triangles more.",
+  ]);
+  expect(sizeDifferences([1, 0.9, 1], [1, 1, 1])).toEqual(["10 % less deep"]);
+});
 
 describe("props", () => {
   test("primitives are a metre, stand on the floor, and a ball has a ball's surface", () => {

@@ -30,8 +30,12 @@ export const noRepairs = (): Repairs => ({ flat: 0, turned: 0, normalsMade: 0, p
 /** Faces that meet at less than this are smooth: cosine of 40° (common practice, no published source). */
 const CREASE = Math.cos((40 * Math.PI) / 180);
 
-/** Numbers of the places that corners stand at: the same number for the same place. */
-function placesOf({ positions }: Soup): { place: Uint32Array; count: number } {
+/** Numbers of the places that corners stand at, the same number for the same place, and a corner at each of them. */
+export function placesOf({ positions }: Pick<Soup, "positions">): {
+  place: Uint32Array;
+  count: number;
+  firsts: number[];
+} {
   const n = positions.length / 3;
   const place = new Uint32Array(n);
   const bits = new Uint32Array(positions.buffer, positions.byteOffset, positions.length);
@@ -66,7 +70,7 @@ function placesOf({ positions }: Soup): { place: Uint32Array; count: number } {
       h = (h + 1) & (size - 1);
     }
   }
-  return { place, count: firsts.length };
+  return { place, count: firsts.length, firsts };
 }
 
 const crossOf = (p: Float32Array, a: number, b: number, c: number): [number, number, number] => {

@@ -2,8 +2,10 @@
 import { computed, onBeforeUnmount, onMounted, ref, watch, watchEffect } from "vue";
 import type { Vec3 } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
+import { projectPoint } from "#core/optics/camera";
 import { modelBounds } from "#core/props/model";
-import { modelOf } from "#core/props/placed";
+import { modelOf, placementOf } from "#core/props/placed";
+import { placePoint } from "#core/props/transform";
 import type { Shot } from "#core/shot/schema";
 import { useDesk } from "../stores/desk.ts";
 import { useModels } from "../stores/models.ts";
@@ -86,6 +88,26 @@ const handles = computed(() =>
 );
 const drawing = useDrawing();
 const setTools = useSetTools();
+/** What is selected fills the view: on the plate by zooming, from outside by going there. */
+watch(
+  () => desk.framed,
+  () => {
+    const prop = desk.selected ? props.shot.props[desk.selected] : undefined;
+    if (desk.outside) {
+      view.value?.frame(prop ? [prop.id] : []);
+      return;
+    }
+    const model = prop && modelOf(prop, models.models);
+    if (!model || !props.camera) return;
+    const { low, high } = modelBounds(model);
+    const seen = [0, 1, 2, 3, 4, 5, 6, 7].flatMap((i) => {
+      const corner = [0, 1, 2].map((k) => ((i >> k) & 1 ? high[k] : low[k])) as Vec3;
+      return [projectPoint(props.camera!, placePoint(placementOf(prop), corner))].filter((p) => p !== null);
+    });
+    if (seen.length > 0) desk.fitTo(seen);
+  },
+);
+
 const ghost = computed(() => (sight.value && desk.step === "set" ? drawing.preview(props.shot, sight.value) : []));
 const showsSet = computed(
   () =>
@@ -211,7 +233,11 @@ function pickTie(e: MouseEvent): void {
       ref="viewCanvas"
       class="layer"
       :class="{ free: desk.outside }"
-      :style="desk.outside ? { left: 0, top: 0, width: '100%', height: '100%' } : placed"
+      :style="
+        desk.outside
+          ? { left: 0, top: 0, width: '100%', height: '100%' }
+          : { ...placed, opacity: desk.step === 'props' ? desk.propStrength : 1 }
+      "
     />
     <canvas v-show="showsPicture" ref="pictureCanvas" class="layer" :style="pictureStyle" data-test="proof-picture" />
     <MarksOverlay

@@ -91,6 +91,13 @@ export function useCommands(page: PageActions): Command[] {
       run: () => (desk.outside = !desk.outside),
     },
     {
+      id: "frame",
+      label: "fill the view with what is selected",
+      key: "g",
+      steps: ["props"],
+      run: () => desk.framed++,
+    },
+    {
       id: "cross",
       label: "directions at the pointer",
       key: "a",

@@ -89,5 +89,25 @@ export function usePinning() {
     if (camera && points.length >= 2) await keep(shot, camera, points.slice(0, 2));
   }
 
-  return { click, close };
+  /** Takes a click on the prop for a known size; true when it goes on to the other point. */
+  function span(shot: Shot, camera: Camera | null, points: readonly Vec2[]): boolean {
+    const chosen = modelOfChosen(shot);
+    const placement = chosen && placementOf(chosen.prop);
+    const ends =
+      camera && chosen && placement
+        ? points.map((p) => modelPointAt(chosen.model, placement, camera.position, pixelDirection(camera, p)))
+        : [];
+    const [a, b] = ends;
+    if (!chosen || !a || (points.length > 1 && !b)) {
+      notices.say("warn", "No point of a chosen prop is there.", "Click a prop first, then two points on it.");
+      return false;
+    }
+    if (!b) return true;
+    desk.choose("pick");
+    desk.spanned = { prop: chosen.prop.id, ends: [a, b] };
+    desk.propDrawer = "place";
+    return false;
+  }
+
+  return { click, close, span };
 }

@@ -162,6 +162,14 @@ const OWN: Record<Exclude<Tool, `part-${PartName}` | `measure-${MeasureName}` | 
     "a second point of the prop; Enter keeps it moved only",
     "now where the plate shows that: it is turned and scaled to fit",
   ),
+  span: mark(
+    "props",
+    "u",
+    "known size on the prop",
+    "pi-arrows-h",
+    "Known size: click a point of the chosen prop",
+    "now the other; then type how far they are apart",
+  ),
   lit: mark("light", "n", "probe in the sun", "pi-sun", "Click paving in the sun"),
   shaded: mark("light", "m", "probe in the shade", "pi-cloud", "Click the same surface in the shade"),
   shadow: mark(

@@ -167,6 +167,10 @@ export function useTools() {
         desk.drawer = "scale";
         return;
       }
+      case "span": {
+        if (!pinning.span(shot, camera, points)) return;
+        break;
+      }
       case "pin": {
         if (!(await pinning.click(shot, camera, points))) return;
         break;

@@ -571,6 +571,27 @@ export class View3d {
     };
   }
 
+  /** Turns the view from outside to props, so that they fill it; all of the set where none is named. */
+  frame(ids: readonly string[]): void {
+    const box = new THREE.Box3();
+    for (const thing of this.things.children)
+      if (ids.length === 0 || ids.includes(thing.userData.prop as string)) box.expandByObject(thing);
+    if (box.isEmpty()) return;
+    const middle = box.getCenter(new THREE.Vector3());
+    const radius = Math.max(0.1, box.getSize(new THREE.Vector3()).length() / 2);
+    const way = this.eye.position.clone().sub(this.orbit.target).normalize();
+    this.orbit.target.copy(middle);
+    this.eye.position.copy(middle).addScaledVector(way, (1.6 * radius) / Math.tan((this.eye.fov * Math.PI) / 360));
+    this.orbit.update();
+    const shift = middle.clone().sub(this.flatOrbit.target);
+    this.flatOrbit.target.add(shift);
+    this.flatEye.position.add(shift);
+    this.flatEye.zoom = this.flatEye.top / (1.6 * radius);
+    this.flatEye.updateProjectionMatrix();
+    this.flatOrbit.update();
+    this.draw();
+  }
+
   private stepBack(camera: Camera, shot: Shot): void {
     const props = Object.values(shot.props);
     const f = camera.rotation[2];

@@ -49,6 +49,7 @@ export type Tool =
   | "pick-material"
   | `measure-${MeasureName}`
   | "pin"
+  | "span"
   | "sighting"
   | "lit"
   | "shaded"
@@ -136,6 +137,12 @@ export const useDesk = defineStore("desk", () => {
   const outside = ref(false);
   const drawer = ref<Drawer>("marks");
   const setDrawer = ref<SetDrawer>("build");
+  /** Counts wishes to have what is selected fill the view. */
+  const framed = ref(0);
+  /** Two points that were picked on a prop, in its model's own coordinates. */
+  const spanned = shallowRef<{ prop: string; ends: [Vec3, Vec3] } | null>(null);
+  /** How strongly props are seen while they are placed: less shows the plate before them. */
+  const propStrength = ref(1);
   const propDrawer = ref<PropDrawer>("add");
   /** Props that are chosen beside the selected one. */
   const also = shallowRef<string[]>([]);
@@ -200,6 +207,16 @@ export const useDesk = defineStore("desk", () => {
     offset.value = [(w - width * scale.value) / 2, (h - height * scale.value) / 2];
   }
 
+  /** Shows a part of the plate, by pixels that must be in it, with room around. */
+  function fitTo(pixels: readonly Vec2[]): void {
+    const [us, vs] = [pixels.map((p) => p[0]), pixels.map((p) => p[1])];
+    const [left, top] = [Math.min(...us), Math.min(...vs)];
+    const [wide, tall] = [Math.max(...us) - left, Math.max(...vs) - top];
+    const [w, h] = size.value;
+    scale.value = Math.min(16, Math.max(0.02, Math.min(w / (wide * 1.5 + 1), h / (tall * 1.5 + 1))));
+    offset.value = [w / 2 - (left + wide / 2) * scale.value, h / 2 - (top + tall / 2) * scale.value];
+  }
+
   /** Zooms about a screen point, between a tenth of the window and sixteen screen pixels a plate pixel. */
   function zoomAt(at: Vec2, factor: number): void {
     const next = Math.min(16, Math.max(0.02, scale.value * factor));
@@ -254,6 +271,9 @@ export const useDesk = defineStore("desk", () => {
     lightDrawer,
     setDrawer,
     propDrawer,
+    propStrength,
+    spanned,
+    framed,
     also,
     setOverlay,
     plane,
@@ -286,6 +306,7 @@ export const useDesk = defineStore("desk", () => {
     toScreen,
     toPlate,
     fit,
+    fitTo,
     zoomAt,
     choose,
     enter,

@@ -2,6 +2,9 @@
 import Button from "primevue/button";
 import { ref } from "vue";
 import type { Camera } from "#core/optics/camera";
+import { modelDifferences, sizeDifferences } from "#core/props/differences";
+import { modelBounds } from "#core/props/model";
+import { singleModelOf } from "#core/props/placed";
 import type { Prop } from "#core/props/schema";
 import { plainReading } from "#core/props/schema";
 import { bareSkin } from "#core/props/skin";
@@ -27,6 +30,7 @@ const { rest } = useContact();
 const { reading, asked, bring, cancel } = useBringModel();
 const picker = ref<HTMLInputElement>();
 const folder = ref<HTMLInputElement>();
+const newer = ref<HTMLInputElement>();
 
 async function importFiles(files: readonly DroppedFile[]): Promise<void> {
   const brought = await bring(files);
@@ -64,14 +68,13 @@ async function takeOver(source: Prop["source"], name: string): Promise<void> {
     d.props[held.id].placement.scale = [1, 1, 1];
   });
   await models.fetched(source.asset);
-  const { modelBounds } = await import("#core/props/model");
-  const { singleModelOf } = await import("#core/props/placed");
   const model = singleModelOf(props.shot.props[held.id], models.models);
   if (model) {
     const { low, high } = modelBounds(model);
-    const off = [0, 1, 2].map((k) => (high[k] - low[k]) / wanted[k] - 1);
-    const words = ["wide", "deep", "high"].flatMap((word, k) =>
-      Math.abs(off[k]) > 0.02 ? [`${Math.abs(off[k] * 100).toFixed(0)} % ${off[k] > 0 ? "more" : "less"} ${word}`] : [],
+    const words = sizeDifferences(
+      high.map((x, k) => x - low[k]),
+      wanted,
+      0.02,
     );
     notices.say(
       words.length > 0 ? "warn" : "good",
@@ -80,6 +83,36 @@ async function takeOver(source: Prop["source"], name: string): Promise<void> {
     );
   }
   await rest(props.shot, held.id, false, true);
+}
+
+/** A newer file takes an older one's place in this shot, for the chosen prop and all others of the same file. */
+async function replaceFile(files: readonly DroppedFile[]): Promise<void> {
+  const old = chosen.value?.source;
+  const before = chosen.value && singleModelOf({ ...chosen.value, looks: {} }, models.models);
+  if (old?.kind !== "model" || !before) return;
+  const brought = await bring(files, old.reading);
+  if (newer.value) newer.value.value = "";
+  if (!brought) return;
+  const { asset, reading: read } = brought;
+  const { name } = chosen.value!;
+  await store.commit(`Newer file of ${name}`, (d) => {
+    for (const { source } of Object.values(d.props))
+      if (source.kind === "model" && source.asset === old.asset) {
+        source.asset = asset.hash;
+        source.fileName = asset.fileName;
+        source.reading = read;
+        source.skin = null;
+      }
+  });
+  await models.fetched(asset.hash);
+  const now = chosen.value && singleModelOf({ ...chosen.value, looks: {} }, models.models);
+  const words = now ? modelDifferences(now, before) : [];
+  notices.say(
+    words.length > 0 ? "warn" : "good",
+    words.length > 0
+      ? `${asset.fileName}: ${words.join(" ")}`
+      : `${asset.fileName} has the same size, materials and parts.`,
+  );
 }
 
 const GREY: Pick<Extract<Prop["source"], { kind: "shape" }>, "colour" | "roughness" | "metallic"> = {
@@ -175,6 +208,23 @@ const MADE = SHAPE_NAMES.filter((name) => name !== "person");
         @click="picker?.click()"
       />
       <Button label="Folder" severity="secondary" :disabled="reading" @click="folder?.click()" />
+      <button
+        v-if="chosen?.source.kind === 'model'"
+        class="act"
+        :disabled="reading"
+        :title="`A newer file in place of ${chosen.source.fileName}, wherever this shot has it; differences are told`"
+        @click="newer?.click()"
+      >
+        <i class="pi pi-sync" /> newer file
+      </button>
+      <input
+        ref="newer"
+        type="file"
+        multiple
+        hidden
+        data-test="newer-file"
+        @change="replaceFile(filesOfPicker(($event.target as HTMLInputElement).files ?? []))"
+      />
       <button v-if="reading" class="plain" data-test="import-cancel" @click="cancel">cancel</button>
       <input
         ref="picker"

@@ -1,11 +1,15 @@
 <script setup lang="ts">
 import InputText from "primevue/inputtext";
 import Select from "primevue/select";
+import Slider from "primevue/slider";
 import ToggleSwitch from "primevue/toggleswitch";
-import { ref } from "vue";
+import { computed, ref } from "vue";
 import type { Camera } from "#core/optics/camera";
 import type { Vec3 } from "#core/math/vec3";
 import { triangleCount } from "#core/props/model";
+import { placedDistance } from "#core/props/pin";
+import { placementOf } from "#core/props/placed";
+import { grown } from "#core/props/span";
 import type { Prop } from "#core/props/schema";
 import type { Shot } from "#core/shot/schema";
 import LengthField from "../../parts/LengthField.vue";
@@ -17,7 +21,7 @@ import { useProps } from "./useProps.ts";
 
 /** Where the chosen prop stands, how large it is, and what it rests on. */
 const props = defineProps<{ shot: Shot; camera: Camera | null }>();
-const { desk, chosen, model, size, change, place } = useProps(props);
+const { desk, chosen, single, model, size, change, place } = useProps(props);
 const { busy, rest, push } = useContact();
 
 /** Sizes along one axis change the whole prop alike; held apart, that axis alone. */
@@ -31,6 +35,22 @@ function resize(k: number, metres: number): void {
 
 const sink = (metres: number) =>
   place("Sink prop", (p) => (p.position = [p.position[0], p.position[1], p.position[2] - metres]));
+
+/** Distance of the two points that were picked on it, as it stands. */
+const spannedMetres = computed(() => {
+  const { spanned } = desk;
+  if (!spanned || spanned.prop !== chosen.value?.id) return null;
+  return placedDistance(placementOf(chosen.value), ...spanned.ends);
+});
+/** All of it is scaled until they are as far apart as was typed; it stays where it stands. */
+function fitSpan(metres: number): void {
+  if (!single.value || !chosen.value || !spannedMetres.value) return;
+  const found = grown(single.value, placementOf(chosen.value), metres / spannedMetres.value);
+  void place("Fit known size", (p) => {
+    p.scale = found.scale;
+    p.position = found.position;
+  });
+}
 
 const WAYS: { label: string; way: string; direction: Vec3 }[] = [
   { label: "+X", way: "along X", direction: [1, 0, 0] },
@@ -189,6 +209,7 @@ const moveBy = (k: number, metres: number) =>
           <i class="pi pi-arrow-down" /> drop
         </button>
         <ToolButton tool="pin" label="pin" shortcut="I" />
+        <ToolButton tool="span" label="size" shortcut="U" />
         <span class="quiet">push</span>
         <button
           v-for="w in WAYS"
@@ -202,10 +223,32 @@ const moveBy = (k: number, metres: number) =>
           {{ w.label }}
         </button>
       </div>
+      <label v-if="spannedMetres !== null" class="row line" data-test="span">
+        <span class="quiet">the two points are apart</span>
+        <LengthField
+          :model-value="spannedMetres"
+          :unit="shot.unit"
+          label="Distance of the two points"
+          positive
+          @update:model-value="fitSpan"
+        />
+        <button class="plain" @click="desk.spanned = null"><i class="pi pi-times" /></button>
+      </label>
       <label class="row line">
         <span class="quiet">sink by</span>
         <LengthField :model-value="0" :unit="shot.unit" label="Sink by" @update:model-value="sink" />
         <span class="quiet">as feet in grass</span>
+      </label>
+      <label class="row line strength">
+        <span class="quiet">plate in front</span>
+        <Slider
+          :model-value="1 - desk.propStrength"
+          :min="0"
+          :max="1"
+          :step="0.01"
+          aria-label="Strength of the plate before the props"
+          @update:model-value="(v) => (desk.propStrength = 1 - (v as number))"
+        />
       </label>
       <label class="row line">
         <span class="quiet">it is</span>
@@ -282,6 +325,10 @@ const moveBy = (k: number, metres: number) =>
 }
 .line {
   margin-top: 5px;
+}
+.strength :deep(.p-slider) {
+  flex: 1;
+  max-width: 180px;
 }
 .tight {
   gap: 4px;

@@ -48,6 +48,8 @@ export const isOdd = ({ size }: Pick<ModelAsset, "size">): boolean => {
 /** Files of a drop, folders opened. Must be called while the drop is handled. */
 export async function filesOfDrop(transfer: DataTransfer): Promise<DroppedFile[]> {
   const entries = [...transfer.items].flatMap((item) => item.webkitGetAsEntry() ?? []);
+  // What comes from another program may be files without a folder to ask.
+  if (entries.length < transfer.files.length) return filesOfPicker(transfer.files);
   const found: DroppedFile[] = [];
   const walk = async (entry: FileSystemEntry): Promise<void> => {
     if (entry.isFile) {
@@ -78,8 +80,11 @@ export function useBringModel() {
   const asked = shallowRef<Asked | null>(null);
   let stop: AbortController | null = null;
 
-  /** The model and how it is read; null where it was refused or left. */
-  async function bring(files: readonly DroppedFile[]): Promise<{ asset: ModelAsset; reading: Reading } | null> {
+  /** The model and how it is read, by the reading of an older file where there is one; null where it was refused or left. */
+  async function bring(
+    files: readonly DroppedFile[],
+    known?: Reading,
+  ): Promise<{ asset: ModelAsset; reading: Reading } | null> {
     if (files.length === 0 || reading.value) return null;
     reading.value = true;
     stop = new AbortController();
@@ -89,8 +94,11 @@ export function useBringModel() {
           ? files[0].file
           : new File([(await models.pack([...files])) as Uint8Array<ArrayBuffer>], `${files.length} files.zip`);
       const asset = await api.addModel(one, stop.signal);
-      const guess = guessOf(asset);
-      const sure = asset.unitIsSure && asset.upIsSure && asset.missing.length === 0 && !isOdd(asset);
+      // A newer file is read as the older one was.
+      const guess = known ?? guessOf(asset);
+      const sure = known
+        ? asset.missing.length === 0
+        : asset.unitIsSure && asset.upIsSure && asset.missing.length === 0 && !isOdd(asset);
       const answer = sure
         ? guess
         : await new Promise<Reading | null>((resolve) => (asked.value = { asset, guess, answer: resolve }));
