@@ -112,6 +112,7 @@ try {
   if (wants("props")) {
     await step("props");
     await page.locator(".list > div").first().click();
+    await drawer("place");
     await page.waitForTimeout(800);
     await save("props");
   }

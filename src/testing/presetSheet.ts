@@ -2,6 +2,7 @@ import sharp from "sharp";
 import { compositeCodes } from "#core/comp/composite";
 import type { Vec3 } from "#core/math/vec3";
 import { projectPoint } from "#core/optics/camera";
+import type { LookPresetName } from "#core/props/presets";
 import { LOOK_PRESETS, LOOK_PRESET_NAMES, lookOfPreset } from "#core/props/presets";
 import type { Prop } from "#core/props/schema";
 import { plainProp } from "#core/props/schema";
@@ -15,13 +16,20 @@ import { documentOf } from "../demo/documents.ts";
 const CELL = { width: 236, height: 190, label: 22 };
 const ACROSS = LOOK_PRESET_NAMES.length;
 const OUT = "docs/presets.jpg";
+interface Place {
+  place: DemoPlace;
+  at: Vec3;
+  ball: number;
+  samples: number;
+}
+
 /** Where they stand: on the quay's paving, and on the loft's bench; metres, with the size of the ball. */
-const PLACES: { place: DemoPlace; at: Vec3; ball: number }[] = [
-  { place: "quay", at: [-3.1, -3.2, 0], ball: 0.5 },
-  { place: "netloft", at: [2.35, 3.35, 0.78], ball: 0.2 },
+const PLACES: Place[] = [
+  { place: "quay", at: [-3.1, -3.2, 0], ball: 0.5, samples: 40 },
+  { place: "netloft", at: [2.35, 3.35, 0.78], ball: 0.2, samples: 14 },
 ];
 
-function dressed(shot: Shot, at: Vec3, ball: number, preset: (typeof LOOK_PRESET_NAMES)[number]): Shot {
+function dressed({ at, ball, samples }: Place, shot: Shot, preset: LookPresetName): Shot {
   const prop = (id: string, source: Prop["source"], x: number, turnDeg: number): Prop => ({
     id,
     name: id,
@@ -44,7 +52,7 @@ function dressed(shot: Shot, at: Vec3, ball: number, preset: (typeof LOOK_PRESET
         28,
       ),
     },
-    render: { ...shot.render, samples: 48, denoise: true, passes: [] },
+    render: { ...shot.render, samples, denoise: true, passes: [] },
   };
 }
 
@@ -57,7 +65,7 @@ for (const [row, { place, at, ball }] of PLACES.entries()) {
   const width = Math.round(2.5 * ball * pixelsPerMetre);
   const height = Math.round((width * CELL.height) / CELL.width);
   for (const [column, preset] of LOOK_PRESET_NAMES.entries()) {
-    const own = dressed(shot, at, ball, preset);
+    const own = dressed(PLACES[row], shot, preset);
     const top = Math.round(middle[1] - height / 2);
     const passes = await renderShot(own, plate, models, own.render, {
       done: (band) => band.y1 < top || band.y0 > top + height,

@@ -9,6 +9,7 @@ import { COPY_FLOATS } from "#core/props/model";
 import { modelOf, placementOf } from "#core/props/placed";
 import { sunDirection } from "#core/light/rig";
 import { placementRotation } from "#core/props/transform";
+import { srgbToLinear } from "#core/colour/srgb";
 import type { Face } from "#core/set/face";
 import { facesOf } from "#core/set/faces";
 import type { Part } from "#core/set/parts/index";
@@ -661,6 +662,18 @@ function copiesOf(geometry: THREE.BufferGeometry, material: THREE.Material, copi
   return object;
 }
 
+/** How much of the plate is seen through what lets all light through. */
+const CLEAR = 0.8;
+/** Way through glass that its tint is shown for, metres. */
+const GLASS_DEPTH = 0.05;
+
+/** Colours of corners, bytes as on a screen, in linear light. */
+function linearColours(colours: Uint8Array): THREE.BufferAttribute {
+  const table = Float32Array.from({ length: 256 }, (_, i) => srgbToLinear(i / 255));
+  const linear = Float32Array.from(colours, (byte, i) => (i % 4 === 3 ? byte / 255 : table[byte]));
+  return new THREE.BufferAttribute(linear, 4);
+}
+
 function buildGroup(model: Model): THREE.Group {
   const textures = model.textures.map((t) => {
     const texture = new THREE.DataTexture(t.texels as Uint8Array<ArrayBuffer>, t.width, t.height);
@@ -677,24 +690,43 @@ function buildGroup(model: Model): THREE.Group {
     textures[index].colorSpace = THREE.SRGBColorSpace;
     return textures[index];
   };
-  const materials = model.materials.map(
-    (m) =>
-      new THREE.MeshStandardMaterial({
-        color: new THREE.Color().setRGB(m.baseColor[0], m.baseColor[1], m.baseColor[2]),
-        metalness: m.metallic,
-        roughness: m.roughness,
-        map: pick(m.baseTexture, true),
-        roughnessMap: pick(m.surfaceTexture, false),
-        metalnessMap: pick(m.surfaceTexture, false),
-        emissive: new THREE.Color().setRGB(...m.emissive),
-        side: THREE.DoubleSide,
-      }),
-  );
+  const coloured = new Set(model.meshes.filter((m) => m.colours).map((m) => m.material));
+  const materials = model.materials.map((m, i) => {
+    // What lets light through shows the plate through it, tinted; refraction is the proof's.
+    const covers = m.baseColor[3] * (1 - CLEAR * m.transmission);
+    const tint = m.baseColor.slice(0, 3).map((c, k) => c * Math.exp(-m.absorption[k] * GLASS_DEPTH * m.transmission));
+    return new THREE.MeshPhysicalMaterial({
+      color: new THREE.Color().setRGB(tint[0], tint[1], tint[2]),
+      metalness: m.metallic,
+      roughness: m.roughness,
+      map: pick(m.baseTexture, true),
+      roughnessMap: pick(m.surfaceTexture, false),
+      metalnessMap: pick(m.surfaceTexture, false),
+      normalMap: pick(m.normalTexture, false),
+      normalScale: new THREE.Vector2(m.normalScale, m.normalScale),
+      emissive: new THREE.Color().setRGB(...m.emissive),
+      ior: Math.min(2.33, m.index),
+      clearcoat: m.coat,
+      clearcoatRoughness: m.coatRoughness,
+      sheen: m.sheenColor.some((c) => c > 0) ? 1 : 0,
+      sheenColor: new THREE.Color().setRGB(...m.sheenColor),
+      sheenRoughness: m.sheenRoughness,
+      vertexColors: coloured.has(i),
+      transparent: (m.alpha === "blend" && m.baseColor[3] < 1) || m.transmission > 0,
+      opacity: covers,
+      alphaTest: m.alpha === "mask" ? m.alphaCutoff : 0,
+      side: THREE.DoubleSide,
+    });
+  });
   const group = new THREE.Group();
   for (const mesh of model.meshes) {
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.BufferAttribute(mesh.positions, 3));
     geometry.setAttribute("normal", new THREE.BufferAttribute(mesh.normals, 3));
+    if (coloured.has(mesh.material)) {
+      const white = new Uint8Array((mesh.positions.length / 3) * 4).fill(255);
+      geometry.setAttribute("color", linearColours(mesh.colours ?? white));
+    }
     if (mesh.uvs) geometry.setAttribute("uv", new THREE.BufferAttribute(mesh.uvs, 2));
     geometry.setIndex(new THREE.BufferAttribute(mesh.indices, 1));
     const object = mesh.copies
