@@ -37,6 +37,8 @@ export interface Looks {
   /** The plate's picture, for the set to wear. */
   plate: HTMLCanvasElement | null;
   look: OutsideView;
+  /** The camera is being found: what surrounds the props is not taken anew for every mark that moves. */
+  hurried: boolean;
   /** Height above which the set is cut off; null for whole. */
   cutAt: number | null;
 }
@@ -120,7 +122,7 @@ export class View3d {
     camera: Camera,
     models: Map<string, Model>,
     size: { width: number; height: number },
-    { outside, plate, look, cutAt }: Looks,
+    { outside, plate, look, cutAt, hurried }: Looks,
   ): void {
     const frame: Frame = { width: shot.plates.main.width, height: shot.plates.main.height };
     this.renderer.setSize(size.width, size.height, false);
@@ -130,7 +132,10 @@ export class View3d {
     this.fill(shot, models);
     this.light(shot);
     this.showOutline(camera, frame, outside, plate);
-    this.surround(shot, this.wearPlate(camera, frame, plate, cutAt), plate);
+    if (outside || !hurried || !this.scene.environment) {
+      const aim = this.wearPlate(camera, frame, plate, cutAt);
+      if (!hurried || !this.scene.environment) this.surround(shot, aim, plate);
+    }
     if (stepsOut) this.stepBack(camera, shot);
     if (look !== this.look || stepsOut) this.lookFrom(look, size);
     this.orbit.enabled = outside && look === "orbit";

@@ -68,6 +68,7 @@ export function useWorldView(
         plate: plate.shown?.canvas ?? null,
         look: desk.outsideView,
         cutAt: desk.cutAt,
+        hurried: desk.step === "camera",
       });
       if (desk.outside) desk.turned++;
     },

@@ -329,6 +329,7 @@ const moveBy = (k: number, metres: number) =>
 .strength :deep(.p-slider) {
   flex: 1;
   max-width: 180px;
+  margin: 0 10px;
 }
 .tight {
   gap: 4px;
