@@ -208,7 +208,8 @@ test("walls, posts and the view from outside", async ({ page, request }) => {
   });
   const desk = new Desk(page);
   await page.goto(`/shots/${id}/set`);
-  await expect(page.getByText("Quay").first()).toBeVisible();
+  await expect(page.getByTestId("tool-part-wall")).toBeVisible();
+  await page.waitForTimeout(600);
   const { shot } = await opened(request, id);
   const camera = shot.solved!.camera;
   const ground = shot.set["polygon-1"];
