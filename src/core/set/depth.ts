@@ -1,5 +1,5 @@
 import type { Vec2, Vec3 } from "../math/vec3.ts";
-import { add, scale, sub } from "../math/vec3.ts";
+import { add, length, scale, sub } from "../math/vec3.ts";
 import type { Camera, Frame, Plane } from "../optics/camera.ts";
 import { groundPlane, pixelDirection, projectPoint } from "../optics/camera.ts";
 import { facePlane, rayMeets } from "./face.ts";
@@ -67,6 +67,22 @@ const standsOn = (set: SetRecord, part: Part, id: string): boolean => {
     on.some((other) => set[other] !== undefined && other !== part.id && standsOn(set, set[other], id))
   );
 };
+
+/**
+ * What the camera sees before the place where a part would stand after sliding, by its name: a wall that it would go
+ * through. Null where its way is free.
+ */
+export function slideMeets(set: SetRecord, part: Part, eye: Vec3, standing: Standing): string | null {
+  const share = (eye[2] - standing.height) / (eye[2] - standing.height - standing.gap);
+  for (const { vertex } of kindOf(part).vertices(part, set)) {
+    const way = sub(vertex.world as Vec3, eye);
+    const far = length(way);
+    if (!(far > 0) || share <= 1) continue;
+    const met = pickAlong(set, eye, scale(way, 1 / far), (other) => other.id !== part.id && !other.muted);
+    if (met && met.distance > far && met.distance < far * share * (1 - 1e-4)) return met.part.name;
+  }
+  return null;
+}
 
 /**
  * Slides a part along the lines of sight until its lowest point is as high as what it should stand on, scaled so that it

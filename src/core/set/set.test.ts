@@ -7,7 +7,7 @@ import { faceArea, faceWarp, crossesItself, onFace, rayMeets, triangulate, volum
 import { facesOf } from "./faces.ts";
 import { bareFacesOf } from "./bare.ts";
 import { MATERIAL_PRESETS, fromPreset } from "./materials.ts";
-import { cameraFindings, pixelsOf, slideToStand, standingOf } from "./depth.ts";
+import { cameraFindings, pixelsOf, slideMeets, slideToStand, standingOf } from "./depth.ts";
 import { provideSetModel } from "./models.ts";
 import { primitiveModel } from "../props/primitives.ts";
 import { measurePart } from "./sizes.ts";
@@ -394,6 +394,25 @@ describe("standing and the camera's place", () => {
       before.forEach((p, i) => expect(Math.hypot(...cross(sub(p, eye), sub(after[i], eye)))).toBeLessThan(1e-9));
     }
     expect(standingOf({ floor, box: block(0) }, block(0))).toBeNull();
+  });
+
+  test("what hangs high before a wall does not slide through it to where the ground would be", () => {
+    const wall = part("wall", {
+      kind: "wall",
+      on: null,
+      foot: at([
+        [-20, 7, 0],
+        [20, 7, 0],
+      ]) as never,
+      heights: [4, 4],
+      thick: 0,
+    });
+    const high = block(0.9);
+    const standing = standingOf({ floor, box: high }, high)!;
+    expect(slideMeets({ floor, box: high }, high, eye, standing)).toBeNull();
+    expect(slideMeets({ floor, box: high, wall }, high, eye, standing)).toBe("wall");
+    const low = block(0.02);
+    expect(slideMeets({ floor, box: low, wall }, low, eye, standingOf({ floor, box: low }, low)!)).toBeNull();
   });
 
   test("a camera outside its room or inside a block is told of", () => {

@@ -8,7 +8,7 @@ import { faceArea } from "#core/set/face";
 import { facesOf } from "#core/set/faces";
 import type { Camera } from "#core/optics/camera";
 import { shotFrame } from "#core/plate/schema";
-import { cameraFindings, pixelsOf, slideToStand, standingOf } from "#core/set/depth";
+import { cameraFindings, pixelsOf, slideMeets, slideToStand, standingOf } from "#core/set/depth";
 import type { Part } from "#core/set/parts/index";
 import { PARTS, PART_NAMES, kindOf } from "#core/set/parts/index";
 import { cutAround } from "#core/set/shell/cut";
@@ -64,6 +64,15 @@ function stand(): void {
   const { id } = chosen.value!;
   const at = standing.value!;
   const eye = props.camera!.position;
+  const before = slideMeets(props.shot.set, chosen.value!, eye, at);
+  if (before) {
+    notices.say(
+      "warn",
+      `On its way ${chosen.value!.name} would go through ${before}: it does not stand on what is below it.`,
+      "It hangs there, or stands on something that is not drawn yet. Draw that first.",
+    );
+    return;
+  }
   void store.commit("Slide until it stands", (d) => {
     slideToStand(d.set as Shot["set"], d.set[id] as Part, eye, at);
   });
