@@ -1,5 +1,5 @@
 import type { Mat3, Vec3 } from "../math/vec3.ts";
-import { cross, dot, length, multiply, normalize, scale, sub } from "../math/vec3.ts";
+import { cross, dot, length, multiply, normalize, rotationFromVector, scale, sub } from "../math/vec3.ts";
 import type { Placement } from "../props/transform.ts";
 import { invertMatrix, placementMatrix, placementRotation } from "../props/transform.ts";
 import type { Pose, Touch } from "./drop.ts";
@@ -104,16 +104,8 @@ export function anglesOf(m: Mat3): { turn: number; lean: [number, number] } {
   return { turn: Math.atan2(-m[0][1], m[1][1]), lean: [about, Math.atan2(-m[2][0], m[2][2])] };
 }
 
-/** Rotation about a unit axis (Rodrigues' formula). */
-export function rotationAbout([x, y, z]: Vec3, angle: number): Mat3 {
-  const [c, s] = [Math.cos(angle), Math.sin(angle)];
-  const k = 1 - c;
-  return [
-    [c + x * x * k, x * y * k - z * s, x * z * k + y * s],
-    [y * x * k + z * s, c + y * y * k, y * z * k - x * s],
-    [z * x * k - y * s, z * y * k + x * s, c + z * z * k],
-  ];
-}
+/** Rotation about a unit axis, radians. */
+export const rotationAbout = (axis: Vec3, angle: number): Mat3 => rotationFromVector(scale(axis, angle));
 
 function turnedAbout(placement: Placement, pivot: Vec3, axis: Vec3, angle: number): Placement {
   const turn = rotationAbout(axis, angle);

@@ -1,4 +1,5 @@
 import earcut from "earcut";
+import { insidePolygon } from "../math/polygon.ts";
 import type { Vec2, Vec3 } from "../math/vec3.ts";
 import { add, cross, dot, length, normalize, scale, sub } from "../math/vec3.ts";
 import type { Plane } from "../optics/camera.ts";
@@ -80,17 +81,6 @@ export function planeAxes(normal: Vec3): [Vec3, Vec3] {
 /** Coordinates in a plane along its axes. */
 export function inPlane(points: readonly Vec3[], [u, w]: readonly [Vec3, Vec3]): Vec2[] {
   return points.map((p) => [dot(p, u), dot(p, w)]);
-}
-
-/** True if a point of the plane lies in a polygon (crossing number); on the border it may tell either. */
-export function insidePolygon([x, y]: Vec2, ring: readonly Vec2[]): boolean {
-  let inside = false;
-  for (let i = 0, j = ring.length - 1; i < ring.length; j = i++) {
-    const [ax, ay] = ring[j];
-    const [bx, by] = ring[i];
-    if (ay > y !== by > y && x < ((bx - ax) * (y - ay)) / (by - ay) + ax) inside = !inside;
-  }
-  return inside;
 }
 
 /** True if a point of the face's plane lies on the face, and in none of its holes. */

@@ -2,6 +2,7 @@ import { Document } from "@gltf-transform/core";
 import { KHRMaterialsClearcoat, KHRMaterialsIOR, KHRTextureTransform } from "@gltf-transform/extensions";
 import type { Material } from "@gltf-transform/core";
 import earcut from "earcut";
+import { srgbToLinear } from "../../colour/srgb.ts";
 import { pictureHeader } from "../../image/header.ts";
 import { ModelError } from "../glbCheck.ts";
 import type { SourceFile } from "../files.ts";
@@ -205,8 +206,6 @@ class Reading {
   }
 }
 
-const linear = (c: number): number => (c <= 0.04045 ? c / 12.92 : ((c + 0.055) / 1.055) ** 2.4);
-
 /** Materials of the libraries in a glTF document, made when they are first asked for. */
 class Materials {
   private readonly made = new Map<string, Material>();
@@ -244,7 +243,7 @@ class Materials {
       return material;
     }
     // A picture takes the place of the colour; many programs write black beside it.
-    const colour = of.maps.diffuse ? [1, 1, 1] : of.diffuse.map((c) => linear(Math.min(1, Math.max(0, c))));
+    const colour = of.maps.diffuse ? [1, 1, 1] : of.diffuse.map((c) => srgbToLinear(Math.min(1, Math.max(0, c))));
     material
       .setBaseColorFactor([colour[0], colour[1], colour[2], Math.min(1, Math.max(0, of.opacity))])
       .setMetallicFactor(of.metallic ?? 0)

@@ -1,14 +1,10 @@
 import type { Document, Material } from "@gltf-transform/core";
+import { srgbToLinear } from "../../colour/srgb.ts";
 import type { Repairs, Soup } from "../../props/soup.ts";
 import { tidied } from "../../props/soup.ts";
 import { MODEL_LIMITS, ModelError } from "../glbCheck.ts";
 
 /** Triangles of simple formats as glTF, with a word on what was mended. */
-
-const decoded = (byte: number): number => {
-  const c = byte / 255;
-  return c <= 0.04045 ? c / 12.92 : ((c + 0.055) / 1.055) ** 2.4;
-};
 
 /** Adds a soup to a glTF document, tidied, as a node of its own in the first scene. False if nothing is left of it. */
 export function addSoup(document: Document, soup: Soup, material: Material, repairs: Repairs): boolean {
@@ -34,7 +30,7 @@ export function addSoup(document: Document, soup: Soup, material: Material, repa
   }
   if (tidy.colours) {
     // glTF's colours of corners are linear.
-    const linear = Float32Array.from(tidy.colours, (byte, i) => (i % 4 === 3 ? byte / 255 : decoded(byte)));
+    const linear = Float32Array.from(tidy.colours, (byte, i) => (i % 4 === 3 ? byte / 255 : srgbToLinear(byte / 255)));
     primitive.setAttribute("COLOR_0", list(linear, "VEC4"));
   }
   const mesh = document.createMesh(soup.name).addPrimitive(primitive);

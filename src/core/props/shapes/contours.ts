@@ -1,3 +1,4 @@
+import { insidePolygon } from "../../math/polygon.ts";
 import type { Vec2 } from "../../math/vec3.ts";
 
 /** Outlines of letters: paths made of lines and curves, brought to polygons that can be filled and bevelled. */
@@ -62,19 +63,9 @@ export const areaOf = (ring: readonly Vec2[]): number =>
     return sum + (x * v - u * y) / 2;
   }, 0);
 
-function inside([x, y]: Vec2, ring: readonly Vec2[]): boolean {
-  let odd = false;
-  for (let i = 0, j = ring.length - 1; i < ring.length; j = i++) {
-    const [ax, ay] = ring[j];
-    const [bx, by] = ring[i];
-    if (ay > y !== by > y && x < ((bx - ax) * (y - ay)) / (by - ay) + ax) odd = !odd;
-  }
-  return odd;
-}
-
 /** Rings as solids with their holes: a ring within an odd number of others is a hole of the smallest around it. */
 export function blanksOf(rings: readonly Vec2[][]): Blank[] {
-  const around = rings.map((ring) => rings.filter((other) => other !== ring && inside(ring[0], other)));
+  const around = rings.map((ring) => rings.filter((other) => other !== ring && insidePolygon(ring[0], other)));
   const turned = (ring: Vec2[], way: 1 | -1) => (areaOf(ring) * way < 0 ? [...ring].reverse() : ring);
   const blanks = new Map<Vec2[], Blank>();
   rings.forEach((ring, i) => {

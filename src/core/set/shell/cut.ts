@@ -1,6 +1,7 @@
 import { mix } from "../../math/vec3.ts";
 import type { Vec2 } from "../../math/vec3.ts";
-import { faceNormal, inPlane, insidePolygon, planeAxes } from "../face.ts";
+import { faceNormal, inPlane, planeAxes } from "../face.ts";
+import { insidePolygon } from "../../math/polygon.ts";
 import type { Body, Outcome } from "./make.ts";
 import { addFace, addVertex, copyOf, faceOf, worldOf } from "./make.ts";
 import { edgeKey, edgeUses, sidesOf } from "./topology.ts";

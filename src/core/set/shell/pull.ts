@@ -1,7 +1,8 @@
 import type { Vec2, Vec3 } from "../../math/vec3.ts";
 import { add, dot, length, scale, sub } from "../../math/vec3.ts";
 import type { SetVertex } from "../vertex.ts";
-import { faceArea, faceNormal, facePlane, inPlane, insidePolygon, planeAxes, ringArea } from "../face.ts";
+import { faceArea, faceNormal, facePlane, inPlane, planeAxes, ringArea } from "../face.ts";
+import { insidePolygon } from "../../math/polygon.ts";
 import type { Body, Outcome } from "./make.ts";
 import { addFace, addVertex, copyOf, dropLoose, faceOf, worldOf } from "./make.ts";
 import { sidesOf } from "./topology.ts";
