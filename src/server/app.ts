@@ -17,6 +17,7 @@ import {
   YardsticksSchema,
 } from "#core/shot/api";
 import type { ModelAsset, NewShot, PictureAsset } from "#core/shot/api";
+import { KeepModelSchema, KeptModelDetailsSchema, NewerFileSchema } from "#core/props/library";
 import { HashSchema } from "#core/schema/fields";
 import { setModelsOf } from "#core/shot/assets";
 import { newShot } from "#core/shot/schema";
@@ -25,6 +26,7 @@ import { json } from "./body.ts";
 import { ApiError, check, errorHandler, notFound } from "./errors.ts";
 import { guard } from "./guard.ts";
 import { deleteKit, keepKit, keepYardsticks, listKits, openYardsticks } from "./library.ts";
+import { deleteModel, describeModel, keepModel, listModels, replaceModel } from "./modelLibrary.ts";
 import { received } from "./receive.ts";
 import type { Services } from "./services.ts";
 import { storePlate } from "./storePlate.ts";
@@ -180,6 +182,31 @@ export function createApp(services: Services, names: readonly string[] = []): Ex
       }
     });
     response.status(201).json(answer);
+  });
+  api.param("hash", (_request, _response, next, hash: string) => {
+    check(HashSchema, hash);
+    next();
+  });
+  api.get("/library/models", async (_request, response) => {
+    response.json(await listModels(services));
+  });
+  api.post("/library/models", json, async (request, response) => {
+    response.status(201).json(await keepModel(services, check(KeepModelSchema, request.body)));
+  });
+  api.put("/library/models/:hash", json, async (request, response) => {
+    response.json(await describeModel(services, request.params.hash, check(KeptModelDetailsSchema, request.body)));
+  });
+  api.post("/library/models/:hash/newer", json, async (request, response) => {
+    response.json(await replaceModel(services, request.params.hash, check(NewerFileSchema, request.body)));
+  });
+  api.delete("/library/models/:hash", async (request, response) => {
+    await deleteModel(services, request.params.hash);
+    response.status(204).end();
+  });
+  api.get("/library/pictures/:hash", (request, response) => {
+    const { hash } = request.params;
+    if (!assets.has(hash)) throw notFound("The picture");
+    response.type("webp").set("Cache-Control", SHOWN_LONG).sendFile(assets.pathOf(hash));
   });
   api.get("/assets/:hash", async (request, response) => {
     const hash = check(HashSchema, request.params.hash);

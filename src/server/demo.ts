@@ -1,11 +1,13 @@
 import { sql } from "drizzle-orm";
 import { importGlb } from "#core/exchange/gltf";
+import { plainReading } from "#core/props/schema";
 import { dropToFloor } from "#core/props/transform";
 import { decodeTexture } from "#node/images";
 import { unpackCodes } from "#node/packedCodes";
 import { netloftShot, slipwayShot } from "../demo/otherShots.ts";
 import { demoFile, demoShot } from "../demo/shot.ts";
 import { boatPlace } from "../demo/slipway.ts";
+import { describeModel, keepModel } from "./modelLibrary.ts";
 import { shots } from "./db/schema.ts";
 import type { Services } from "./services.ts";
 import { storePlate } from "./storePlate.ts";
@@ -24,7 +26,8 @@ export async function seedDemo(services: Services): Promise<void> {
   const slipway = await open("slipway");
   const boat = await demoFile("boat.glb", "slipway");
   const { model } = await importGlb(boat, decodeTexture);
-  await store.create(slipwayShot(slipway, await assets.put(boat), dropToFloor(boatPlace, model)));
+  const boatHash = await assets.put(boat);
+  await store.create(slipwayShot(slipway, boatHash, dropToFloor(boatPlace, model)));
   const loft = await open("netloft");
   const props = { kettle: await put("kettle.glb", "netloft"), float: await put("float.glb", "netloft") };
   await store.create(netloftShot(loft, props));
@@ -32,4 +35,21 @@ export async function seedDemo(services: Services): Promise<void> {
   const codes = await unpackCodes(await assets.get(quay.codes), quay);
   const buoy = await put("buoy.glb", "quay");
   await store.create(await demoShot(quay, codes, buoy));
+  // Their pictures take a while, and nothing waits for them.
+  void keepDemoModels(services, [
+    ["boat.glb", boatHash, "rowing boat", ["boat", "wood"]],
+    ["float.glb", props.float, "glass float", ["glass", "fishing"]],
+    ["kettle.glb", props.kettle, "copper kettle", ["metal", "kitchen"]],
+    ["buoy.glb", buoy, "lamp buoy", ["metal", "harbour"]],
+  ]).catch(() => undefined);
+}
+
+type DemoModel = [fileName: string, hash: string, name: string, tags: string[]];
+
+async function keepDemoModels(services: Services, list: DemoModel[]): Promise<void> {
+  for (const [fileName, hash, name, tags] of list) {
+    await keepModel(services, { hash, fileName, name, reading: plainReading() });
+    const source = "made up for the demo of Red Harbor";
+    await describeModel(services, hash, { name, tags, licence: "CC0", source });
+  }
 }

@@ -4,11 +4,17 @@ import type { Sharp } from "sharp";
 import sharp from "sharp";
 import { ModelError, importGlb } from "#core/exchange/gltf";
 import { decodeTexture } from "#node/images";
+import type { Vec3 } from "#core/math/vec3";
 import type { Model } from "#core/props/model";
+import { modelBounds, triangleCount } from "#core/props/model";
+import { readModel as withReading } from "#core/props/placed";
+import type { Reading } from "#core/props/schema";
+import { storable } from "#core/text/storable";
 import type { Shot } from "#core/shot/schema";
 import type { BakeChoice } from "#core/shot/api";
 import type { BroughtModel } from "#node/readModel";
 import { readModel } from "#node/readModel";
+import { modelPortrait } from "#node/modelPortrait";
 import { BakeError, bakeFile } from "#node/bakeFile";
 import { packCodes, unpackCodes } from "#node/packedCodes";
 import { linearToCode } from "#core/colour/srgb";
@@ -41,6 +47,11 @@ export interface ReadTasks {
   model: {
     ask: { to: string };
     answer: Omit<BroughtModel, "glb"> & { kept: WrittenFile | null };
+  };
+  /** A model's picture for the library, and what is told of it; `reading` says how the file is read. */
+  portrait: {
+    ask: { to: string; reading: Reading };
+    answer: { picture: WrittenFile; triangles: number; materials: number; size: Vec3; copyright: string };
   };
   picture: { ask: object; answer: { width: number; height: number } };
   /** The plate baked into a texture of a part or prop; the file is the plate's codes. */
@@ -110,6 +121,19 @@ const tasks: { [T in ReadTask]: (order: ReadOrder, ask: ReadTasks[T]["ask"]) => 
     const bytes = new Uint8Array(await readFile(path));
     const { glb, ...read } = await readModel([{ path: name, bytes }]);
     return { ...read, kept: glb === bytes ? null : await written(to, glb) };
+  },
+  async portrait({ path }, { to, reading }) {
+    const bytes = new Uint8Array(await readFile(path));
+    const imported = await importGlb(bytes, decodeTexture);
+    const model = withReading(imported.model, reading);
+    const { low, high } = modelBounds(model);
+    return {
+      picture: await written(to, await modelPortrait(model)),
+      triangles: triangleCount(model),
+      materials: model.materials.length,
+      size: low.map((x, k) => high[k] - x) as Vec3,
+      copyright: storable(imported.copyright),
+    };
   },
   async picture({ path, name }) {
     const refused = () =>

@@ -26,6 +26,15 @@ function memoryOf(pid: number): number {
   }
 }
 
+const REFUSED: Record<ReadTask, string> = {
+  plate: "plate-refused",
+  model: "model-refused",
+  portrait: "model-refused",
+  bake: "bake-refused",
+  picture: "picture-refused",
+  small: "picture-refused",
+};
+
 interface Idle {
   child: ChildProcess;
   timer: NodeJS.Timeout;
@@ -53,14 +62,7 @@ export class Reader {
     try {
       const reply = await this.ask(child, { task, path, name, ask });
       if (reply.kind === "answer") return reply.answer as ReadTasks[T]["answer"];
-      const code =
-        task === "plate"
-          ? "plate-refused"
-          : task === "model"
-            ? "model-refused"
-            : task === "bake"
-              ? "bake-refused"
-              : "picture-refused";
+      const code = REFUSED[task];
       if (reply.kind === "refused") throw new ApiError(422, code, reply.message, reply.hint);
       throw new ApiError(
         422,

@@ -3,7 +3,9 @@ import { and, asc, desc, eq, gt, lte, sql } from "drizzle-orm";
 import type { OpenShot, Save, ShotListing, TakeListing } from "#core/shot/api";
 import { assetsOf } from "#core/shot/assets";
 import type { Edit, Step, Work } from "#core/shot/edits";
-import { stepId, stepPatches, takeStep } from "#core/shot/edits";
+import { makeEdit, stepId, stepPatches, takeStep } from "#core/shot/edits";
+import type { NewerFile } from "#core/props/library";
+import { hasFile, takeNewerFile } from "#core/shot/newerFile";
 import type { Shot } from "#core/shot/schema";
 import { parseShot } from "#core/shot/schema";
 import type { AssetStore } from "./assets.ts";
@@ -79,6 +81,41 @@ export class ShotStore {
     await this.db.insert(shots).values({ id, name: shot.name, revision: 0, document, undo: [], redo: [] });
     this.assets.settle(assetsOf(document));
     return id;
+  }
+
+  /** Every shot's id with its document as it is now. */
+  private async all(): Promise<{ id: string; shot: Shot }[]> {
+    const ids = await this.db.select({ id: shots.id }).from(shots);
+    return Promise.all(ids.map(async ({ id }) => ({ id, shot: (await this.hold(id)).work.shot })));
+  }
+
+  /** Which shots have a model's file among their props, by its hash. */
+  async usersOf(hashes: readonly string[]): Promise<Map<string, { id: string; name: string }[]>> {
+    const all = await this.all();
+    return new Map(
+      hashes.map((hash) => [
+        hash,
+        all.flatMap(({ id, shot }) => (hasFile(shot, hash) ? [{ id, name: shot.name }] : [])),
+      ]),
+    );
+  }
+
+  /** Puts a newer file in the place of an older one, as an edit of every shot that has it but one. Names of the shots. */
+  async takeNewerFile(older: string, { hash, fileName, reading, except }: NewerFile): Promise<string[]> {
+    const changed: string[] = [];
+    for (const { id } of await this.db.select({ id: shots.id }).from(shots)) {
+      if (id === except) continue;
+      await this.inTurn(id, async () => {
+        const held = await this.hold(id);
+        const edit = makeEdit(held.work.shot, randomUUID(), `Newer file ${fileName}`.slice(0, 120), (draft) =>
+          takeNewerFile(draft, older, { asset: hash, fileName, reading }),
+        );
+        if (!edit) return;
+        await this.take(id, held, [{ kind: "do", edit }]);
+        changed.push(held.work.shot.name);
+      });
+    }
+    return changed;
   }
 
   async open(id: string): Promise<OpenShot> {
@@ -311,7 +348,8 @@ const listed = (t: { id: string; name: string; thumbnail: string | null; created
 });
 
 /**
- * Hashes that the database names anywhere, in documents, their history, steps, takes and finals: of one shot, or of all.
+ * Hashes that the database names anywhere, in documents, their history, steps, takes and finals, and kept models: of one
+ * shot (without those), or of all.
  * Read from the text of the rows, so that no kind of reference can be forgotten.
  */
 export async function hashesIn(db: Database, shotId: string | null = null): Promise<Set<string>> {
@@ -322,6 +360,7 @@ export async function hashesIn(db: Database, shotId: string | null = null): Prom
       union all select step::text from steps ${of("shot_id")}
       union all select document::text from takes ${of("shot_id")}
       union all select concat(document::text, files::text) from finals ${of("shot_id")}
+      ${shotId === null ? sql`union all select concat(hash, picture) from models` : sql``}
     ) as texts`);
   return new Set(found.rows.map((row) => row.hash));
 }

@@ -1,3 +1,4 @@
+import type { KeepModel, KeptModel, KeptModelDetails, NewerFile } from "#core/props/library";
 import type { Yardstick } from "#core/match/yardsticks";
 import type { LensKit } from "#core/optics/lensKit";
 import type {
@@ -90,6 +91,13 @@ export const api = {
     ask<{ list: Yardstick[] }>("/yardsticks", { ...json({ list }), method: "PUT" }),
   addPicture: (file: File) => ask<PictureAsset>("/pictures", upload(file)),
   addModel: (file: File, signal?: AbortSignal) => ask<ModelAsset>("/models", { ...upload(file), signal }),
+  keptModels: () => ask<KeptModel[]>("/library/models"),
+  keepModel: (model: KeepModel) => ask<KeptModel>("/library/models", json(model)),
+  describeModel: (hash: string, details: KeptModelDetails) =>
+    ask<KeptModel>(`/library/models/${hash}`, { ...json(details), method: "PUT" }),
+  replaceModel: (hash: string, newer: NewerFile) =>
+    ask<{ shots: string[] }>(`/library/models/${hash}/newer`, json(newer)),
+  deleteKeptModel: (hash: string) => ask<void>(`/library/models/${hash}`, { method: "DELETE" }),
   addFinal: (id: string, request: FinalRequest) => ask<FinalListing>(`/shots/${id}/finals`, json(request)),
   finals: (id: string) => ask<FinalListing[]>(`/shots/${id}/finals`),
   queue: () => ask<QueuedFinal[]>("/queue"),

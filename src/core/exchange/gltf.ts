@@ -66,6 +66,8 @@ export interface ImportedModel {
   model: Model;
   /** What was left out or replaced, in sentences. */
   notices: string[];
+  /** Whose it is, in the file's own words; empty where it says nothing. */
+  copyright: string;
 }
 
 export const READABLE: ReadonlySet<string> = new Set(EXTENSIONS.map((e) => e.EXTENSION_NAME));
@@ -162,7 +164,7 @@ export async function importGlb(bytes: Uint8Array, decode: ImageDecoder): Promis
   const model = { meshes, materials, textures };
   if (triangleCount(model) === 0)
     throw new ModelError("The file holds no triangles. Check that meshes were selected for export.");
-  return { model, notices };
+  return { model, notices, copyright: root.getAsset().copyright ?? "" };
 }
 
 const IDENTITY = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1];

@@ -23,7 +23,7 @@ const VisibilitySchema = v.object({
 });
 
 /** How a file without units, or without a word on which way is up, is read. */
-const ReadingSchema = v.object({
+export const ReadingSchema = v.object({
   /** Metres of one of its units. */
   unit: Positive,
   /** Which of its axes, as it came in, is up here. */

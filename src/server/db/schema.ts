@@ -1,6 +1,8 @@
 import { doublePrecision, integer, jsonb, pgTable, primaryKey, text, timestamp } from "drizzle-orm/pg-core";
 import type { Edit, Step } from "#core/shot/edits";
 import type { Yardstick } from "#core/match/yardsticks";
+import type { KeptModelDetails } from "#core/props/library";
+import type { Reading } from "#core/props/schema";
 import type { LensKit } from "#core/optics/lensKit";
 import type { FinalStatus } from "#core/shot/api";
 import type { RenderChoice } from "#core/render/schema";
@@ -58,6 +60,21 @@ export const lensKits = pgTable("lens_kits", {
   id: text("id").primaryKey(),
   document: jsonb("document").$type<LensKit>().notNull(),
   updatedAt: timestamp("updated_at", { withTimezone: true }).notNull().defaultNow(),
+});
+
+/** Models kept for other shots, by the hash of their file. */
+export const models = pgTable("models", {
+  hash: text("hash").primaryKey(),
+  fileName: text("file_name").notNull(),
+  reading: jsonb("reading").$type<Reading>().notNull(),
+  details: jsonb("details").$type<KeptModelDetails>().notNull(),
+  triangles: integer("triangles").notNull(),
+  /** Extent along X, Y and Z (up) as it is read, metres. */
+  size: jsonb("size").$type<[number, number, number]>().notNull(),
+  materials: integer("materials").notNull(),
+  /** Hash of its picture. */
+  picture: text("picture").notNull(),
+  createdAt: timestamp("created_at", { withTimezone: true }).notNull().defaultNow(),
 });
 
 /** The user's own list of yardsticks; one row once it was changed. */

@@ -5,6 +5,7 @@ import type { Shot } from "#core/shot/schema";
 import DrawerRow from "../parts/DrawerRow.vue";
 import { useDesk } from "../stores/desk.ts";
 import AddCards from "./props/AddCards.vue";
+import LibraryCards from "./props/LibraryCards.vue";
 import LookCards from "./props/LookCards.vue";
 import PlaceCards from "./props/PlaceCards.vue";
 import PropList from "./props/PropList.vue";
@@ -16,6 +17,7 @@ const desk = useDesk();
 const adding = ref<InstanceType<typeof AddCards>>();
 const DRAWERS = [
   { key: "add", title: "Add" },
+  { key: "library", title: "Library" },
   { key: "place", title: "Place" },
   { key: "look", title: "Look" },
   { key: "repeat", title: "Repeat" },
@@ -34,6 +36,7 @@ defineExpose({ importFiles });
   <DrawerRow v-model="desk.propDrawer" :drawers="DRAWERS" label="Props drawers" />
   <PropList :shot="shot" />
   <AddCards v-if="desk.propDrawer === 'add'" ref="adding" :shot="shot" :camera="camera" />
+  <LibraryCards v-else-if="desk.propDrawer === 'library'" :shot="shot" :camera="camera" />
   <PlaceCards v-else-if="desk.propDrawer === 'place'" :shot="shot" :camera="camera" />
   <LookCards v-else-if="desk.propDrawer === 'look'" :shot="shot" :camera="camera" />
   <RepeatCards v-else :shot="shot" :camera="camera" />

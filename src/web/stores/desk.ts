@@ -63,7 +63,7 @@ export type Tool =
 export const DRAWERS = ["marks", "scale", "lens", "answers", "checks", "hand", "notes"] as const;
 export type Drawer = (typeof DRAWERS)[number];
 
-export type PropDrawer = "add" | "place" | "look" | "repeat";
+export type PropDrawer = "add" | "library" | "place" | "look" | "repeat";
 export type SetDrawer = "build" | "surfaces" | "measure";
 /** How the set lies over the plate. */
 export const OVERLAYS = ["lines", "faces", "hidden", "off"] as const;

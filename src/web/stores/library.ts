@@ -3,13 +3,18 @@ import { ref, shallowRef } from "vue";
 import type { Yardstick } from "#core/match/yardsticks";
 import type { LensDatabase } from "#core/optics/lensDatabase";
 import type { LensKit } from "#core/optics/lensKit";
+import type { KeepModel, KeptModel, KeptModelDetails } from "#core/props/library";
 import type { KeptLensKit } from "#core/shot/api";
 import { api } from "../api.ts";
+import { useNotices } from "./notices.ts";
 
-/** What is kept across shots: yardsticks and lens kits, and the shipped lens database. */
+/** What is kept across shots: yardsticks, lens kits and models, and the shipped lens database. */
 export const useLibrary = defineStore("library", () => {
   const yardsticks = ref<Yardstick[]>([]);
   const kits = ref<KeptLensKit[]>([]);
+  const models = shallowRef<KeptModel[]>([]);
+  /** Models whose pictures are being taken. */
+  const keeping = ref(0);
   const database = shallowRef<LensDatabase | null>(null);
 
   async function openYardsticks(): Promise<void> {
@@ -29,6 +34,26 @@ export const useLibrary = defineStore("library", () => {
     await api.deleteLensKit(id);
     await openKits();
   }
+  async function openModels(): Promise<void> {
+    models.value = await api.keptModels();
+  }
+  /** Keeps a model for other shots, its picture taken meanwhile; a failure is told and holds nothing up. */
+  function keepModel(model: KeepModel): void {
+    keeping.value++;
+    void api
+      .keepModel(model)
+      .then(openModels)
+      .catch((error: unknown) => useNotices().fail(error))
+      .finally(() => keeping.value--);
+  }
+  async function describeModel(hash: string, details: KeptModelDetails): Promise<void> {
+    const now = await api.describeModel(hash, details);
+    models.value = models.value.map((m) => (m.hash === hash ? now : m));
+  }
+  async function deleteModel(hash: string): Promise<void> {
+    await api.deleteKeptModel(hash);
+    await openModels();
+  }
   async function openDatabase(): Promise<void> {
     if (database.value) return;
     const response = await fetch("/lens-database.json");
@@ -37,5 +62,21 @@ export const useLibrary = defineStore("library", () => {
     database.value = (await response.json()) as LensDatabase;
   }
 
-  return { yardsticks, kits, database, openYardsticks, keepYardsticks, openKits, keepKit, deleteKit, openDatabase };
+  return {
+    yardsticks,
+    kits,
+    models,
+    keeping,
+    database,
+    openYardsticks,
+    keepYardsticks,
+    openKits,
+    keepKit,
+    deleteKit,
+    openModels,
+    keepModel,
+    describeModel,
+    deleteModel,
+    openDatabase,
+  };
 });

@@ -2,7 +2,7 @@
 import Button from "primevue/button";
 import { ref } from "vue";
 import type { Camera } from "#core/optics/camera";
-import { modelDifferences, sizeDifferences } from "#core/props/differences";
+import { sizeDifferences } from "#core/props/differences";
 import { modelBounds } from "#core/props/model";
 import { singleModelOf } from "#core/props/placed";
 import type { Prop } from "#core/props/schema";
@@ -20,6 +20,8 @@ import type { DroppedFile } from "./bringModel.ts";
 import { filesOfPicker, useBringModel } from "./bringModel.ts";
 import { FIRST_FONT, outlineOf } from "./fonts.ts";
 import { useContact } from "../../desk/contact.ts";
+import { useLibrary } from "../../stores/library.ts";
+import { useNewerFile } from "./newerFile.ts";
 import { useProps } from "./useProps.ts";
 
 /** Bringing models in, and making shapes, lettering and things to judge light and size by. */
@@ -28,6 +30,8 @@ const notices = useNotices();
 const { desk, chosen, store, add, models } = useProps(props);
 const { rest } = useContact();
 const { reading, asked, bring, cancel } = useBringModel();
+const newerFile = useNewerFile();
+const library = useLibrary();
 const picker = ref<HTMLInputElement>();
 const folder = ref<HTMLInputElement>();
 const newer = ref<HTMLInputElement>();
@@ -54,6 +58,7 @@ async function importFiles(files: readonly DroppedFile[]): Promise<void> {
     await rest(props.shot, id, false, true);
   }
   notices.say("good", said);
+  library.keepModel({ hash: asset.hash, fileName: asset.fileName, name, reading: brought.reading });
 }
 defineExpose({ importFiles });
 
@@ -86,33 +91,20 @@ async function takeOver(source: Prop["source"], name: string): Promise<void> {
 }
 
 /** A newer file takes an older one's place in this shot, for the chosen prop and all others of the same file. */
-async function replaceFile(files: readonly DroppedFile[]): Promise<void> {
-  const old = chosen.value?.source;
-  const before = chosen.value && singleModelOf({ ...chosen.value, looks: {} }, models.models);
-  if (old?.kind !== "model" || !before) return;
-  const brought = await bring(files, old.reading);
-  if (newer.value) newer.value.value = "";
-  if (!brought) return;
-  const { asset, reading: read } = brought;
-  const { name } = chosen.value!;
-  await store.commit(`Newer file of ${name}`, (d) => {
-    for (const { source } of Object.values(d.props))
-      if (source.kind === "model" && source.asset === old.asset) {
-        source.asset = asset.hash;
-        source.fileName = asset.fileName;
-        source.reading = read;
-        source.skin = null;
-      }
-  });
-  await models.fetched(asset.hash);
-  const now = chosen.value && singleModelOf({ ...chosen.value, looks: {} }, models.models);
-  const words = now ? modelDifferences(now, before) : [];
-  notices.say(
-    words.length > 0 ? "warn" : "good",
-    words.length > 0
-      ? `${asset.fileName}: ${words.join(" ")}`
-      : `${asset.fileName} has the same size, materials and parts.`,
-  );
+async function replaceFile(input: HTMLInputElement): Promise<void> {
+  const { source, name } = chosen.value!;
+  if (source.kind !== "model") return;
+  try {
+    await newerFile.replace(
+      { asset: source.asset, name, reading: source.reading },
+      filesOfPicker(input.files ?? []),
+      false,
+    );
+  } catch (error) {
+    notices.fail(error);
+  } finally {
+    input.value = "";
+  }
 }
 
 const GREY: Pick<Extract<Prop["source"], { kind: "shape" }>, "colour" | "roughness" | "metallic"> = {
@@ -223,7 +215,7 @@ const MADE = SHAPE_NAMES.filter((name) => name !== "person");
         multiple
         hidden
         data-test="newer-file"
-        @change="replaceFile(filesOfPicker(($event.target as HTMLInputElement).files ?? []))"
+        @change="replaceFile($event.target as HTMLInputElement)"
       />
       <button v-if="reading" class="plain" data-test="import-cancel" @click="cancel">cancel</button>
       <input
@@ -284,6 +276,7 @@ const MADE = SHAPE_NAMES.filter((name) => name !== "person");
     </div>
   </section>
   <ImportAsk v-if="asked" :asked="asked" :unit="shot.unit" />
+  <ImportAsk v-if="newerFile.asked.value" :asked="newerFile.asked.value" :unit="shot.unit" />
 </template>
 
 <style scoped>

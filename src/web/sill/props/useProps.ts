@@ -1,11 +1,12 @@
 import { computed } from "vue";
 import type { Camera } from "#core/optics/camera";
-import { groundPlane, pixelOnPlane } from "#core/optics/camera";
-import type { Vec3 } from "#core/math/vec3";
+import { groundPlane, pixelOnPlane, projectPoint } from "#core/optics/camera";
+import type { Vec2, Vec3 } from "#core/math/vec3";
 import { modelBounds } from "#core/props/model";
-import { modelOf, singleModelOf } from "#core/props/placed";
+import { modelOf, placementOf, singleModelOf } from "#core/props/placed";
 import type { Prop } from "#core/props/schema";
 import { plainProp } from "#core/props/schema";
+import { placementMatrix } from "#core/props/transform";
 import { faceNormal } from "#core/set/face";
 import { groundHeight } from "#core/set/pieces";
 import { pickFace } from "#core/set/pick";
@@ -47,7 +48,26 @@ export function useProps(props: { shot: Shot; camera: Camera | null }) {
     return 0.35 + Math.max(x * Math.max(-low[0], high[0]), y * Math.max(-low[1], high[1]));
   };
 
-  /** A free place that the plate shows below its middle: on the set's nearest upward face there, else on the ground. */
+  /** Pixels that a prop covers, as a box; null where it is not in the picture. */
+  function boxOf(prop: Prop): { left: number; top: number; right: number; bottom: number } | null {
+    const of = modelOf(prop, models.models);
+    if (!of || !props.camera) return null;
+    const { low, high } = modelBounds(of);
+    const matrix = placementMatrix(placementOf(prop));
+    const seen = [0, 1, 2, 3, 4, 5, 6, 7].flatMap((c) => {
+      const corner = [0, 1, 2].map((k) => ((c >> k) & 1 ? high[k] : low[k]));
+      const world = [0, 4, 8].map(
+        (r) => matrix[r] * corner[0] + matrix[r + 1] * corner[1] + matrix[r + 2] * corner[2] + matrix[r + 3],
+      ) as Vec3;
+      const pixel = projectPoint(props.camera!, world);
+      return pixel ? [pixel] : [];
+    });
+    if (seen.length === 0) return null;
+    const [us, vs] = [seen.map((p) => p[0]), seen.map((p) => p[1])];
+    return { left: Math.min(...us), top: Math.min(...vs), right: Math.max(...us), bottom: Math.max(...vs) };
+  }
+
+  /** A free place that the plate shows below its middle: on the set's nearest upward face there, else on the ground; not behind another prop. */
   function landing(): Vec3 {
     const { camera, shot } = props;
     if (!camera) return [0, 0, 0];
@@ -58,15 +78,20 @@ export function useProps(props: { shot: Shot; camera: Camera | null }) {
         const [x, y] = prop.placement.position;
         return Math.hypot(at[0] - x, at[1] - y) > roomBeside(prop);
       });
-    const places: Vec3[] = [];
+    const boxes = Object.values(shot.props).map(boxOf);
+    const open = ([u, v]: Vec2) =>
+      boxes.every((box) => !box || u < box.left || u > box.right || v < box.top || v > box.bottom);
+    const places: { at: Vec3; open: boolean }[] = [];
     for (const v of [0.62, 0.72, 0.82, 0.92])
       for (const u of [0.5, 0.36, 0.64, 0.24, 0.76]) {
-        const met = pickFace(shot.set, camera, [u * width, v * height]);
+        const pixel: Vec2 = [u * width, v * height];
+        const met = pickFace(shot.set, camera, pixel);
         const upward = met && faceNormal(met.face)[2] ** 2 > 0.3;
-        const at = upward ? met.world : pixelOnPlane(camera, [u * width, v * height], groundPlane(groundHeight(shot)));
-        if (at && far(at) < 40) places.push(at);
+        const at = upward ? met.world : pixelOnPlane(camera, pixel, groundPlane(groundHeight(shot)));
+        if (at && far(at) < 40) places.push({ at, open: open(pixel) });
       }
-    return places.find(free) ?? places[0] ?? [0, 0, 0];
+    const found = places.find((p) => p.open && free(p.at)) ?? places.find((p) => free(p.at)) ?? places[0];
+    return found?.at ?? [0, 0, 0];
   }
 
   /** Adds a prop where the plate shows ground, and selects it. */
