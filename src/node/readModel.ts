@@ -38,10 +38,11 @@ function outlineOf({ meshes }: Model, size: Vec3): number[] {
     const sums = new Float64Array(mesh.indices.length / 3);
     let sum = 0;
     for (let t = 0; t < sums.length; t++) {
-      const [a, b, c] = [0, 1, 2].map((k) => mesh.indices[t * 3 + k] * 3);
-      const u = [0, 1, 2].map((k) => p[b + k] - p[a + k]);
-      const v = [0, 1, 2].map((k) => p[c + k] - p[a + k]);
-      sum += Math.hypot(u[1] * v[2] - u[2] * v[1], u[2] * v[0] - u[0] * v[2], u[0] * v[1] - u[1] * v[0]);
+      const [a, b, c] = [mesh.indices[t * 3] * 3, mesh.indices[t * 3 + 1] * 3, mesh.indices[t * 3 + 2] * 3];
+      const [ux, uy, uz] = [p[b] - p[a], p[b + 1] - p[a + 1], p[b + 2] - p[a + 2]];
+      const [vx, vy, vz] = [p[c] - p[a], p[c + 1] - p[a + 1], p[c + 2] - p[a + 2]];
+      const [x, y, z] = [uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx];
+      sum += Math.sqrt(x * x + y * y + z * z);
       sums[t] = sum;
     }
     return { p, sums, sum };

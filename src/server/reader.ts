@@ -13,7 +13,7 @@ const LIMITS = { bytes: 3072 * MB, seconds: 120 };
 /** A process that has grown beyond this is not kept for the next file. */
 const LEAN = 700 * MB;
 /** How long an idle process stays. */
-const IDLE_MS = 60_000;
+const IDLE_MS = 600_000;
 const PROCESSES = 2;
 const PAGE = 4096;
 

@@ -32,11 +32,14 @@ export class ApiFailure extends Error {
 }
 
 async function ask<T>(path: string, init: RequestInit = {}): Promise<T> {
-  let response: Response;
-  try {
-    // A page of another origin cannot send this header without asking first; the server wants it of every change.
-    response = await fetch(`/api${path}`, { ...init, headers: { "X-Harbor": "1", ...init.headers } });
-  } catch {
+  // A page of another origin cannot send this header without asking first; the server wants it of every change.
+  const request = fetch(`/api${path}`, { ...init, headers: { "X-Harbor": "1", ...init.headers } });
+  return answered<T>(await request.catch(() => null));
+}
+
+/** What an answer holds; null for one that never came. Throws ApiFailure where it is not good. */
+async function answered<T>(response: Response | null): Promise<T> {
+  if (!response)
     throw new ApiFailure(
       0,
       "offline",
@@ -44,7 +47,6 @@ async function ask<T>(path: string, init: RequestInit = {}): Promise<T> {
       "Check that it still runs; your work is kept in this browser meanwhile.",
       null,
     );
-  }
   if (response.status === 204) return undefined as T;
   const body: unknown = await response.json().catch(() => null);
   if (!response.ok) {
@@ -58,13 +60,29 @@ async function ask<T>(path: string, init: RequestInit = {}): Promise<T> {
   return body as T;
 }
 
+/** Sends a file and tells how much of it is on its way; `fetch` does not. */
+async function sent<T>(path: string, file: File, onSent: (share: number) => void, signal?: AbortSignal): Promise<T> {
+  const request = new XMLHttpRequest();
+  signal?.addEventListener("abort", () => request.abort());
+  const answer = await new Promise<Response | null>((resolve) => {
+    request.upload.onprogress = ({ loaded, total }) => onSent(total > 0 ? loaded / total : 1);
+    request.onload = () => resolve(new Response(request.responseText, { status: request.status }));
+    request.onerror = request.onabort = () => resolve(null);
+    request.open("POST", `/api${path}`);
+    const { headers } = upload(file);
+    for (const [name, value] of Object.entries({ "X-Harbor": "1", ...headers })) request.setRequestHeader(name, value);
+    request.send(file);
+  });
+  return answered<T>(answer);
+}
+
 const json = (body: unknown): RequestInit => ({
   method: "POST",
   headers: { "Content-Type": "application/json" },
   body: JSON.stringify(body),
 });
 
-const upload = (file: File): RequestInit => ({
+const upload = (file: File) => ({
   method: "POST",
   headers: { "Content-Type": "application/octet-stream", "X-File-Name": encodeURIComponent(file.name) },
   body: file,
@@ -90,7 +108,10 @@ export const api = {
   keepYardsticks: (list: Yardstick[]) =>
     ask<{ list: Yardstick[] }>("/yardsticks", { ...json({ list }), method: "PUT" }),
   addPicture: (file: File) => ask<PictureAsset>("/pictures", upload(file)),
-  addModel: (file: File, signal?: AbortSignal) => ask<ModelAsset>("/models", { ...upload(file), signal }),
+  addModel: (file: File, signal?: AbortSignal, onSent?: (share: number) => void) =>
+    onSent
+      ? sent<ModelAsset>("/models", file, onSent, signal)
+      : ask<ModelAsset>("/models", { ...upload(file), signal }),
   keptModels: () => ask<KeptModel[]>("/library/models"),
   keepModel: (model: KeepModel) => ask<KeptModel>("/library/models", json(model)),
   describeModel: (hash: string, details: KeptModelDetails) =>

@@ -1,12 +1,19 @@
-import type { ImageDecoder } from "#core/exchange/gltf";
+import type { Texture } from "#core/props/model";
 
-/** Decodes a model's texture in page or worker to RGBA8 texels as stored, without colour conversion. */
-export const decodeImage: ImageDecoder = async (bytes, mimeType) => {
+/**
+ * Decodes a model's texture in page or worker to RGBA8 texels as stored, without colour conversion; one that is larger
+ * than `most` along a side is made smaller.
+ */
+export async function decodeImage(bytes: Uint8Array, mimeType: string, most = Infinity): Promise<Texture> {
   const blob = new Blob([bytes as Uint8Array<ArrayBuffer>], { type: mimeType });
   const bitmap = await createImageBitmap(blob, { premultiplyAlpha: "none", colorSpaceConversion: "none" });
-  const canvas = new OffscreenCanvas(bitmap.width, bitmap.height);
+  const by = Math.min(1, most / Math.max(bitmap.width, bitmap.height));
+  const [width, height] = [bitmap.width, bitmap.height].map((side) => Math.max(1, Math.round(side * by)));
+  const canvas = new OffscreenCanvas(width, height);
   const context = canvas.getContext("2d", { willReadFrequently: true })!;
-  context.drawImage(bitmap, 0, 0);
-  const { data } = context.getImageData(0, 0, bitmap.width, bitmap.height);
-  return { width: bitmap.width, height: bitmap.height, texels: new Uint8Array(data.buffer) };
-};
+  context.imageSmoothingQuality = "high";
+  context.drawImage(bitmap, 0, 0, width, height);
+  bitmap.close();
+  const { data } = context.getImageData(0, 0, width, height);
+  return { width, height, texels: new Uint8Array(data.buffer) };
+}

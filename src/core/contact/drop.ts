@@ -70,26 +70,37 @@ export function dropOnto(
   const low: Vec3 = [Infinity, Infinity, Infinity];
   const high: Vec3 = [-Infinity, -Infinity, -Infinity];
   const world = new Float64Array(corners.length * 3);
+  let lowest = 0;
   for (let i = 0; i < corners.length; i++) {
     const c = corners[i] * 3;
-    const w = moved(rows, p[c], p[c + 1], p[c + 2]);
-    world.set(w, i * 3);
     for (let k = 0; k < 3; k++) {
-      low[k] = Math.min(low[k], w[k]);
-      high[k] = Math.max(high[k], w[k]);
+      const r = k * 4;
+      const w = rows[r] * p[c] + rows[r + 1] * p[c + 1] + rows[r + 2] * p[c + 2] + rows[r + 3];
+      world[i * 3 + k] = w;
+      if (w < low[k]) low[k] = w;
+      if (w > high[k]) high[k] = w;
     }
+    if (world[i * 3 + 2] < world[lowest * 3 + 2]) lowest = i;
   }
   const inPlan = (s: Solid) => s.low[0] <= high[0] && s.high[0] >= low[0] && s.low[1] <= high[1] && s.high[1] >= low[1];
   const below = supports.map((s, i) => ({ s, i })).filter(({ s }) => inPlan(s));
-  // Corners of the solid onto faces, the lowest ones first: they make the others short.
-  const order = Array.from(corners, (_, i) => i).sort((a, b) => world[a * 3 + 2] - world[b * 3 + 2]);
-  for (const { s, i: support } of below)
+  // Corners of the solid onto faces. The lowest one goes first: what is higher than it may fall is not looked at.
+  const fall = (i: number, s: Solid, support: number) => {
+    const [x, y, z] = [world[i * 3], world[i * 3 + 1], world[i * 3 + 2]];
+    const hit = referenceClosest(s.tree, x, y, z + lift, 0, 0, -1);
+    if (hit) nearest.add([x, y, z + lift - hit.distance], hit.distance - lift, support);
+  };
+  for (const { s, i: support } of below) fall(lowest, s, support);
+  for (const { s, i: support } of below) {
+    const reach = nearest.gap + within + s.high[2];
+    const order: number[] = [];
+    for (let i = 0; i < corners.length; i++) if (world[i * 3 + 2] <= reach) order.push(i);
+    order.sort((a, b) => world[a * 3 + 2] - world[b * 3 + 2]);
     for (const i of order) {
-      const [x, y, z] = [world[i * 3], world[i * 3 + 1], world[i * 3 + 2]];
-      if (z - s.high[2] > nearest.gap + within) break;
-      const hit = referenceClosest(s.tree, x, y, z + lift, 0, 0, -1);
-      if (hit) nearest.add([x, y, z + lift - hit.distance], hit.distance - lift, support);
+      if (world[i * 3 + 2] - s.high[2] > nearest.gap + within) break;
+      fall(i, s, support);
     }
+  }
   // Corners of the supports under faces of the solid, in its own coordinates: up from a lift below them.
   const up = [back[2], back[6], back[10]];
   for (const { s, i: support } of below)

@@ -5,7 +5,6 @@ import { invertMatrix, placementMatrix, placementRotation } from "../props/trans
 import type { Pose, Touch } from "./drop.ts";
 import { dropOnto, moved } from "./drop.ts";
 import type { Solid } from "./solid.ts";
-import { middleOf } from "./solid.ts";
 
 /** How a prop stands on what is below it. */
 export interface Rested {
@@ -55,7 +54,7 @@ export function dropped(solid: Solid, placement: Placement, supports: readonly S
   if (!Number.isFinite(gap)) return null;
   const [x, y, z] = placement.position;
   const down: Placement = { ...placement, position: [x, y, z - gap] };
-  const middle = moved(placementMatrix(down), ...middleOf(solid));
+  const middle = moved(placementMatrix(down), ...solid.middle);
   const margin = marginOf(
     touches.map(({ at }) => at),
     middle,
@@ -177,7 +176,7 @@ export function rested(solid: Solid, placement: Placement, supports: readonly So
   const first = dropped(solid, placement, supports);
   if (!first || first.stable) return first;
   const corners = outermost(solid);
-  const own = middleOf(solid);
+  const own = solid.middle;
   const { tall, size } = extent(solid, placementMatrix(placement));
   const lift = Math.max(LIFT.least, LIFT.share * Math.max(tall, size / 3));
   const sinks = (p: Placement): boolean =>

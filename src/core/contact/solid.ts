@@ -3,13 +3,16 @@ import type { Model } from "../props/model.ts";
 import { copyCount, placedCopy } from "../props/model.ts";
 import { placesOf } from "../props/soup.ts";
 import type { ReferenceBvh } from "../trace/referenceBvh.ts";
-import { buildReference } from "../trace/referenceBvh.ts";
+import { buildQuick } from "../trace/quickBvh.ts";
 
 /** Triangles that can touch others, with what contact asks of them. */
 export interface Solid {
   positions: Float32Array;
   indices: Uint32Array;
-  tree: ReferenceBvh;
+  /** Made when it is first asked for: little of a heavy model is ever looked into. */
+  readonly tree: ReferenceBvh;
+  /** Middle of its mass, see `middleOf`; likewise. */
+  readonly middle: Vec3;
   /** Corners that triangles use, each place once: numbers of vertices. */
   corners: Uint32Array;
   /** Edges where two faces meet at an angle, or that end a sheet: pairs of vertices. */
@@ -37,10 +40,17 @@ export function solidOf(positions: Float32Array, indices: Uint32Array): Solid {
       high[k] = Math.max(high[k], positions[i * 3 + k]);
     }
   const same = Uint32Array.from(place, (number) => firsts[number]);
+  let tree: ReferenceBvh | null = null;
+  let middle: Vec3 | null = null;
   return {
     positions,
     indices,
-    tree: buildReference(positions, indices),
+    get tree() {
+      return (tree ??= buildQuick(positions, indices));
+    },
+    get middle() {
+      return (middle ??= middleOf({ positions, indices }));
+    },
     corners,
     edges: indices.length / 3 > FINE ? new Uint32Array(0) : sharpEdges(positions, indices, same),
     low,
@@ -106,22 +116,22 @@ export function middleOf({ positions: p, indices }: Pick<Solid, "positions" | "i
     [0, 0, 0],
     [0, 0, 0],
   ];
-  const o = [p[0] ?? 0, p[1] ?? 0, p[2] ?? 0];
+  const o: Vec3 = [p[0] ?? 0, p[1] ?? 0, p[2] ?? 0];
   for (let t = 0; t < indices.length; t += 3) {
-    const [a, b, c] = [0, 1, 2].map((k) => [0, 1, 2].map((j) => p[indices[t + k] * 3 + j] - o[j]));
-    const n = [b, c].map((q) => q.map((x, k) => x - a[k]));
-    const cross = [
-      n[0][1] * n[1][2] - n[0][2] * n[1][1],
-      n[0][2] * n[1][0] - n[0][0] * n[1][2],
-      n[0][0] * n[1][1] - n[0][1] * n[1][0],
-    ];
-    const tetra = (a[0] * cross[0] + a[1] * cross[1] + a[2] * cross[2]) / 6;
-    const triangle = Math.hypot(...cross) / 2;
+    const [i, j, l] = [indices[t] * 3, indices[t + 1] * 3, indices[t + 2] * 3];
+    const [ax, ay, az] = [p[i] - o[0], p[i + 1] - o[1], p[i + 2] - o[2]];
+    const [bx, by, bz] = [p[j] - o[0], p[j + 1] - o[1], p[j + 2] - o[2]];
+    const [cx, cy, cz] = [p[l] - o[0], p[l + 1] - o[1], p[l + 2] - o[2]];
+    const nx = (by - ay) * (cz - az) - (bz - az) * (cy - ay);
+    const ny = (bz - az) * (cx - ax) - (bx - ax) * (cz - az);
+    const nz = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax);
+    const tetra = (ax * nx + ay * ny + az * nz) / 6;
+    const triangle = Math.sqrt(nx * nx + ny * ny + nz * nz) / 2;
     volume += tetra;
     area += triangle;
-    for (let k = 0; k < 3; k++) {
-      byVolume[k] += (tetra * (a[k] + b[k] + c[k])) / 4;
-      byArea[k] += (triangle * (a[k] + b[k] + c[k])) / 3;
+    for (const [k, sum] of [ax + bx + cx, ay + by + cy, az + bz + cz].entries()) {
+      byVolume[k] += (tetra * sum) / 4;
+      byArea[k] += (triangle * sum) / 3;
     }
   }
   // A sheet, or a body with holes in it, has hardly any volume for its surface.

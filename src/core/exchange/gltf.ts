@@ -8,6 +8,7 @@ import type {
   Scene,
   Texture as GltfTexture,
   TextureInfo,
+  TypedArray,
 } from "@gltf-transform/core";
 import { WebIO } from "@gltf-transform/core";
 import type {
@@ -381,27 +382,41 @@ function leftOut(source: GltfMaterial): string[] {
 }
 
 /** glTF is Y up, metres; the world here is Z up: (x, y, z) becomes (x, -z, y). `m` is column-major 4x4. */
+/** An accessor's numbers one after the other; those that are kept as whole numbers for shares are made shares. */
+function numbersOf(accessor: Accessor): TypedArray {
+  const list = accessor.getArray();
+  const size = accessor.getElementSize();
+  // Where fewer are there than it counts, the rest are zeros.
+  if (list && !accessor.getNormalized() && list.length >= accessor.getCount() * size) return list;
+  const numbers = new Float32Array(accessor.getCount() * size);
+  const element: number[] = [];
+  for (let i = 0; i < accessor.getCount(); i++) numbers.set(accessor.getElement(i, element), i * size);
+  return numbers;
+}
+
 function convertPrimitive(primitive: Primitive, m: number[], material: number): Mesh | null {
   const source = primitive.getAttribute("POSITION");
   if (!source) return null;
   const count = source.getCount();
   const positions = new Float32Array(count * 3);
-  const p = [0, 0, 0];
-  for (let i = 0; i < count; i++) {
-    source.getElement(i, p);
-    const x = m[0] * p[0] + m[4] * p[1] + m[8] * p[2] + m[12];
-    const y = m[1] * p[0] + m[5] * p[1] + m[9] * p[2] + m[13];
-    const z = m[2] * p[0] + m[6] * p[1] + m[10] * p[2] + m[14];
+  const p = numbersOf(source);
+  for (let i = 0; i < count * 3; i += 3) {
+    const x = m[0] * p[i] + m[4] * p[i + 1] + m[8] * p[i + 2] + m[12];
+    const y = m[1] * p[i] + m[5] * p[i + 1] + m[9] * p[i + 2] + m[13];
+    const z = m[2] * p[i] + m[6] * p[i + 1] + m[10] * p[i + 2] + m[14];
     if (!(Math.max(Math.abs(x), Math.abs(y), Math.abs(z)) <= MODEL_LIMITS.reach)) {
       throw new ModelError(
         `The model has a corner at ${[x, y, z].map((c) => c.toPrecision(3)).join(", ")} m, which is nowhere in a photograph. Mend its coordinates or its scale and export again.`,
       );
     }
-    positions.set([x, -z, y], i * 3);
+    positions[i] = x;
+    positions[i + 1] = -z;
+    positions[i + 2] = y;
   }
   const indexSource = primitive.getIndices();
   const indices = new Uint32Array(indexSource ? indexSource.getCount() : count);
-  for (let i = 0; i < indices.length; i++) indices[i] = indexSource ? indexSource.getScalar(i) : i;
+  if (indexSource) indices.set(numbersOf(indexSource));
+  else for (let i = 0; i < count; i++) indices[i] = i;
   for (const index of indices)
     if (index >= count)
       throw new ModelError(`The model names vertex ${index} of ${count}: the file is damaged. Export it again.`);
@@ -425,14 +440,19 @@ function convertPrimitive(primitive: Primitive, m: number[], material: number): 
       m[0] * m[5] - m[1] * m[4],
     ];
     const s = flips ? -1 : 1;
-    for (let i = 0; i < count; i++) {
-      normalSource.getElement(i, p);
-      const x = c[0] * p[0] + c[1] * p[1] + c[2] * p[2];
-      const y = c[3] * p[0] + c[4] * p[1] + c[5] * p[2];
-      const z = c[6] * p[0] + c[7] * p[1] + c[8] * p[2];
+    const n = numbersOf(normalSource);
+    for (let i = 0; i < count * 3; i += 3) {
+      const x = c[0] * n[i] + c[1] * n[i + 1] + c[2] * n[i + 2];
+      const y = c[3] * n[i] + c[4] * n[i + 1] + c[5] * n[i + 2];
+      const z = c[6] * n[i] + c[7] * n[i + 1] + c[8] * n[i + 2];
       const l = s / (Math.hypot(x, y, z) || 1);
-      if (Number.isFinite(x * l + y * l + z * l)) normals.set([x * l, -z * l, y * l], i * 3);
-      else broken.push(i * 3);
+      if (!Number.isFinite(x * l + y * l + z * l)) {
+        broken.push(i);
+        continue;
+      }
+      normals[i] = x * l;
+      normals[i + 1] = -z * l;
+      normals[i + 2] = y * l;
     }
     if (broken.length > 0) {
       const own = new Float32Array(count * 3);
@@ -443,11 +463,9 @@ function convertPrimitive(primitive: Primitive, m: number[], material: number): 
   const uvSource = primitive.getAttribute("TEXCOORD_0");
   let uvs: Float32Array | null = null;
   if (uvSource) {
+    const t = numbersOf(uvSource);
     uvs = new Float32Array(count * 2);
-    for (let i = 0; i < count; i++) {
-      uvSource.getElement(i, p);
-      uvs.set([Number.isFinite(p[0]) ? p[0] : 0, Number.isFinite(p[1]) ? p[1] : 0], i * 2);
-    }
+    for (let i = 0; i < uvs.length; i++) if (Number.isFinite(t[i])) uvs[i] = t[i];
   }
   const colours = coloursOf(primitive, count);
   const whole = indices.subarray(0, indices.length - (indices.length % 3));

@@ -6,26 +6,30 @@ import { ref } from "vue";
 import type { Rested } from "#core/contact/rest";
 import type { Vec3 } from "#core/math/vec3";
 import { add, dot, sub, toDegrees } from "#core/math/vec3";
-import { placedCopy, copyCount } from "#core/props/model";
-import { modelOf, placementOf, singleModelOf } from "#core/props/placed";
 import type { Prop, StandsOn } from "#core/props/schema";
-import { placeMesh } from "#core/props/transform";
 import { faceNormal, facePlane, onFace } from "#core/set/face";
 import { facesOf } from "#core/set/faces";
 import { floorHeight, meshOf } from "#core/set/pieces";
 import { movesWith } from "#core/shot/references";
 import type { Shot } from "#core/shot/schema";
 import { formatLength } from "#core/units/length";
-import { useModels } from "../stores/models.ts";
 import { useNotices } from "../stores/notices.ts";
 import { useShot } from "../stores/shot.ts";
-import type { Contact, ContactJob, SupportMesh } from "../workers/contact.worker.ts";
+import type { Contact, ContactJob } from "../workers/contact.worker.ts";
 
-type Support = SupportMesh & { of: { part: string } | { prop: string } | null };
+type Support = ContactJob["supports"][number] & { of: { part: string } | { prop: string } | null };
 
 let worker: Remote<Contact> | null = null;
 const contact = () =>
   (worker ??= wrap<Contact>(new Worker(new URL("../workers/contact.worker.ts", import.meta.url), { type: "module" })));
+
+/** Lets contact forget models that the open shot does not need. */
+export function keepInContact(hashes: readonly string[]): void {
+  void worker?.keepOnly([...hashes]);
+}
+
+/** Without what a store wraps around it: workers take plain data only. */
+const plain = <T>(value: T): T => JSON.parse(JSON.stringify(value)) as T;
 
 /** Upward part of a face's normal below which it is a wall. */
 const STEEP = 0.4;
@@ -35,9 +39,10 @@ const GROUND = 60;
 /** Standing, pushing and what a prop rests on, reckoned in a worker on the real meshes. */
 export function useContact() {
   const store = useShot();
-  const models = useModels();
   const notices = useNotices();
   const busy = ref(false);
+  // A worker takes a while to start.
+  setTimeout(contact, 500);
 
   /** What a prop can touch: the set, the other props, and the ground below all. */
   function supportsOf(shot: Shot, id: string): Support[] {
@@ -48,15 +53,8 @@ export function useContact() {
       if (mesh.indices.length > 0) found.push({ ...mesh, of: { part: part.id } });
     }
     const own = new Set(movesWith(shot, id));
-    for (const prop of Object.values(shot.props)) {
-      const model = prop.hidden || own.has(prop.id) ? null : modelOf(prop, models.models);
-      for (const mesh of model?.meshes ?? [])
-        for (let copy = 0; copy < copyCount(mesh); copy++) {
-          const single = { ...mesh, positions: Float32Array.from(placedCopy(mesh, copy)), copies: undefined };
-          const { positions, indices } = placeMesh(placementOf(prop), single);
-          found.push({ positions, indices, of: { prop: prop.id } });
-        }
-    }
+    for (const prop of Object.values(shot.props))
+      if (!prop.hidden && !own.has(prop.id)) found.push({ prop: plain(prop), of: { prop: prop.id } });
     const [x, y] = shot.props[id].placement.position;
     const z = floorHeight(shot) - 1e-4;
     const corners = [
@@ -69,23 +67,12 @@ export function useContact() {
     return found;
   }
 
-  function jobOf(prop: Prop, supports: Support[]): ContactJob | null {
-    const model = singleModelOf(prop, models.models);
-    if (!model) return null;
-    const meshes = model.meshes.map(({ positions, normals, indices, copies, material }) => ({
-      positions,
-      normals,
-      uvs: null,
-      indices,
-      material,
-      ...(copies && { copies }),
-    }));
-    return {
-      model: { meshes },
-      placement: placementOf(prop),
-      supports: supports.map(({ positions, indices }) => ({ positions, indices })),
-    };
-  }
+  const jobOf = (prop: Prop, supports: Support[]): ContactJob => ({
+    prop: plain(prop),
+    supports: supports.map((support) =>
+      "prop" in support ? { prop: support.prop } : { positions: support.positions, indices: support.indices },
+    ),
+  });
 
   /** The face of a part that a point lies on. */
   function faceAt(shot: Shot, part: string, at: Vec3): string | null {
@@ -128,16 +115,21 @@ export function useContact() {
   /** Where a prop comes to stand, and on what; null with nothing below it, or while its file is not loaded. */
   async function solved(shot: Shot, id: string, tip: boolean): Promise<{ rested: Rested; on: StandsOn } | null> {
     const supports = supportsOf(shot, id);
-    const job = jobOf(shot.props[id], supports);
-    const rested = job && (await contact().rest(job, tip));
+    const rested = await contact().rest(jobOf(shot.props[id], supports), tip);
     return rested && { rested, on: standsOn(shot, supports, rested) };
+  }
+
+  /** What could not be brought into contact stays where it was put. */
+  function unsettled(error: unknown): null {
+    notices.fail(error);
+    return null;
   }
 
   /** Keeps a change that put a prop somewhere, with the prop brought into contact with what is under it: one edit. */
   async function commitSettled(name: string, change: (draft: Draft<Shot>) => void, id: string): Promise<void> {
     const after = produce(store.work!.shot, change);
     const upright = after.props[id].stands?.on !== "face" || !isWall(after, after.props[id].stands);
-    const found = upright ? await solved(after, id, false) : null;
+    const found = upright ? await solved(after, id, false).catch(unsettled) : null;
     await store.commit(name, (d) => {
       change(d);
       if (!found) return;
@@ -188,6 +180,8 @@ export function useContact() {
       if (quietly) return;
       const tipped = rested.tipped > 0.01 ? ` It tipped by ${toDegrees(rested.tipped).toFixed(1)}°.` : "";
       notices.say(rested.stable ? "good" : "warn", `${prop.name}: ${words(shot, rested, on)}${tipped}`);
+    } catch (error) {
+      notices.fail(error);
     } finally {
       busy.value = false;
     }
@@ -197,7 +191,6 @@ export function useContact() {
   async function push(shot: Shot, id: string, direction: Vec3, way: string): Promise<void> {
     const prop = shot.props[id];
     const job = jobOf(prop, supportsOf(shot, id));
-    if (!job) return;
     busy.value = true;
     try {
       const far = await contact().push(job, direction);
@@ -212,6 +205,8 @@ export function useContact() {
           ) as Vec3;
       });
       notices.say("good", `${prop.name} went ${formatLength(far, shot.unit)} ${way} until it touched.`);
+    } catch (error) {
+      notices.fail(error);
     } finally {
       busy.value = false;
     }

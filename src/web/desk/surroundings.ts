@@ -3,6 +3,7 @@ import { lampsOf } from "#core/light/rig";
 import type { Vec3 } from "#core/math/vec3";
 import { groundAlbedo } from "#core/set/pieces";
 import type { Shot } from "#core/shot/schema";
+import { projectedMaterial } from "./projected.ts";
 
 /**
  * What surrounds the props, as the real-time view sees it: the set wearing the plate, the sky, the lamps, taken as a small
@@ -41,6 +42,8 @@ export class Surroundings {
   });
   private readonly cube = new THREE.CubeCamera(0.02, 500, this.target);
   private readonly filter: THREE.PMREMGenerator;
+  /** Of the set that the plate shows, and of the rest. Kept, since a shader takes long to make. */
+  private readonly materials = [projectedMaterial(THREE.DoubleSide), projectedMaterial(THREE.DoubleSide)];
   private filtered: THREE.WebGLRenderTarget | null = null;
   private known: unknown[] = [];
   private readonly means = new WeakMap<HTMLCanvasElement, number>();
@@ -59,7 +62,7 @@ export class Surroundings {
     shot: Shot,
     plate: HTMLCanvasElement | null,
     meshes: readonly { geometry: THREE.BufferGeometry; pictured: boolean }[],
-    wear: (pictured: boolean, unseen: number) => THREE.ShaderMaterial,
+    wear: (uniforms: THREE.ShaderMaterial["uniforms"], pictured: boolean) => void,
   ): THREE.Texture {
     const cell = place.map((x) => Math.round(x / GRAIN));
     const key = [shot.set, shot.materials, shot.light, shot.solved, plate, meshes.length, ...cell];
@@ -68,8 +71,12 @@ export class Surroundings {
     this.known = key;
     this.set.clear();
     const unseen = this.unseenLevel(shot, plate);
-    const materials = [true, false].map((pictured) => wear(pictured, unseen));
-    for (const { geometry, pictured } of meshes) this.set.add(new THREE.Mesh(geometry, materials[pictured ? 0 : 1]));
+    this.materials.forEach(({ uniforms }, i) => {
+      wear(uniforms, i === 0);
+      uniforms.unseen.value = unseen;
+    });
+    for (const { geometry, pictured } of meshes)
+      this.set.add(new THREE.Mesh(geometry, this.materials[pictured ? 0 : 1]));
     this.lightLamps(shot);
     const [r, g, b] = shot.light.skyRadiance;
     this.scene.background = new THREE.Color().setRGB(r, g, b);
@@ -77,7 +84,6 @@ export class Surroundings {
     this.cube.update(this.renderer, this.scene);
     this.filtered?.dispose();
     this.filtered = this.filter.fromCubemap(this.target.texture);
-    for (const material of materials) material.dispose();
     return this.filtered.texture;
   }
 
@@ -108,6 +114,7 @@ export class Surroundings {
   }
 
   dispose(): void {
+    for (const material of this.materials) material.dispose();
     this.target.dispose();
     this.filtered?.dispose();
     this.filter.dispose();

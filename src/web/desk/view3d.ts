@@ -5,11 +5,9 @@ import { normalize, sub } from "#core/math/vec3";
 import type { Camera, Frame } from "#core/optics/camera";
 import { pixelToTangent } from "#core/optics/camera";
 import type { Model } from "#core/props/model";
-import { COPY_FLOATS } from "#core/props/model";
 import { modelOf, placementOf } from "#core/props/placed";
 import { sunDirection } from "#core/light/rig";
 import { placementRotation } from "#core/props/transform";
-import { srgbToLinear } from "#core/colour/srgb";
 import type { Face } from "#core/set/face";
 import { facesOf } from "#core/set/faces";
 import type { Part } from "#core/set/parts/index";
@@ -17,6 +15,7 @@ import { kindOf } from "#core/set/parts/index";
 import { materialAt } from "#core/set/surface";
 import { frontMesh } from "#core/set/pieces";
 import type { OutsideView } from "../stores/desk.ts";
+import { PropMeshes } from "./propMeshes.ts";
 import { projectedMaterial } from "./projected.ts";
 import type { Sight } from "./sight.ts";
 import { Surroundings } from "./surroundings.ts";
@@ -29,7 +28,8 @@ import type { Shot } from "#core/shot/schema";
 
 const LOOKUP = [96, 64] as const;
 const OVERSCAN = 1.18;
-const modelGeometry = new WeakMap<Model, { group: THREE.Group }>();
+/** What surrounds the props is taken anew when nothing has moved for so long. */
+const CALM_MS = 150;
 
 /** How the view is looked at. */
 export interface Looks {
@@ -81,11 +81,21 @@ export class View3d {
   private readonly seen = new THREE.WebGLRenderTarget(2048, 2048, { depthTexture: new THREE.DepthTexture(2048, 2048) });
   private plateTexture: THREE.CanvasTexture | null = null;
   private readonly surroundings: Surroundings;
+  private readonly propMeshes = new PropMeshes();
+  private readonly plain = new THREE.MeshBasicMaterial({ side: THREE.DoubleSide });
+  /** There are materials whose shaders are not made yet, and whether they are being made. */
+  private fresh = true;
+  private making = false;
+  private surrounding = 0;
+  private surroundedFor: unknown[] | null = null;
+  private cutAt: number | null = null;
   private readonly setMeshes = new Map<string, KeptMesh>();
 
   constructor(canvas: HTMLCanvasElement, onTurn: () => void) {
     this.renderer = new THREE.WebGLRenderer({ canvas, alpha: true, premultipliedAlpha: true, antialias: false });
     this.renderer.setClearColor(0, 0);
+    // Asking each shader how it went would wait for the graphics card.
+    this.renderer.debug.checkShaderErrors = false;
     this.surroundings = new Surroundings(this.renderer);
     this.renderer.shadowMap.enabled = true;
     this.target = new THREE.WebGLRenderTarget(8, 8, { samples: 0, type: THREE.HalfFloatType });
@@ -129,13 +139,12 @@ export class View3d {
     this.aim(camera, frame, size);
     const stepsOut = outside && !this.outside;
     this.outside = outside;
+    this.cutAt = cutAt;
     this.fill(shot, models);
     this.light(shot);
     this.showOutline(camera, frame, outside, plate);
-    if (outside || !hurried || !this.scene.environment) {
-      const aim = this.wearPlate(camera, frame, plate, cutAt);
-      if (!hurried || !this.scene.environment) this.surround(shot, aim, plate);
-    }
+    if (outside) this.wearPlate(camera, frame, plate, cutAt);
+    this.surroundSoon(shot, camera, frame, plate, hurried);
     if (stepsOut) this.stepBack(camera, shot);
     if (look !== this.look || stepsOut) this.lookFrom(look, size);
     this.orbit.enabled = outside && look === "orbit";
@@ -233,10 +242,11 @@ export class View3d {
   private fill(shot: Shot, models: Map<string, Model>): void {
     this.things.clear();
     this.fillSet(shot);
+    this.propMeshes.begin();
     for (const prop of Object.values(shot.props)) {
       const model = prop.hidden ? null : modelOf(prop, models);
       if (!model) continue;
-      const group = sharedGroup(model).clone();
+      const group = this.propMeshes.groupOf(model).clone();
       const placement = placementOf(prop);
       const m = placementRotation(placement);
       const [sx, sy, sz] = placement.scale;
@@ -252,6 +262,8 @@ export class View3d {
       group.updateMatrixWorld(true);
       this.things.add(group);
     }
+    this.propMeshes.sweep();
+    if (this.propMeshes.takeFresh()) this.fresh = true;
   }
 
   /** Meshes of the set; those of parts whose faces and looks stay are kept. */
@@ -402,8 +414,7 @@ export class View3d {
   /** Keeps how far the camera sees to the set that is in the picture. */
   private lookAsCamera(): void {
     // What stands before what, as the camera has it.
-    const plain = new THREE.MeshBasicMaterial({ side: THREE.DoubleSide });
-    this.scene.overrideMaterial = plain;
+    this.scene.overrideMaterial = this.plain;
     this.outline.visible = false;
     // Props are not in the photograph, nor is what stands there for light alone: they hide nothing of it.
     const absent = this.things.children.filter((thing) => !thing.userData.pictured);
@@ -415,7 +426,35 @@ export class View3d {
     for (const thing of absent) thing.visible = true;
     this.outline.visible = true;
     this.scene.overrideMaterial = null;
-    plain.dispose();
+  }
+
+  /**
+   * Has the props lit by what is around them once nothing moves any more: it is taken anew where set, light, plate, camera
+   * or the first prop's place have changed.
+   */
+  private surroundSoon(
+    shot: Shot,
+    camera: Camera,
+    frame: Frame,
+    plate: HTMLCanvasElement | null,
+    hurried: boolean,
+  ): void {
+    // One whose model is still on its way stands nowhere yet.
+    const first = this.things.children.find((thing) => thing.userData.prop);
+    if (!first || (hurried && this.scene.environment)) return;
+    const { placement } = shot.props[first.userData.prop as string];
+    const key = [shot.set, shot.materials, shot.light, plate, camera, placement];
+    if (this.surroundedFor?.every((part, i) => part === key[i])) return;
+    this.surroundedFor = key;
+    clearTimeout(this.surrounding);
+    this.surrounding = window.setTimeout(
+      () => {
+        const aim = this.wearPlate(camera, frame, plate, this.cutAt);
+        this.surround(shot, aim, plate);
+        this.draw();
+      },
+      this.scene.environment ? CALM_MS : 0,
+    );
   }
 
   /** Lights the props by what is around the first of them. */
@@ -431,18 +470,10 @@ export class View3d {
       geometry: mesh.geometry,
       pictured: mesh.userData.pictured === true,
     }));
-    this.scene.environment = this.surroundings.at(
-      [middle.x, middle.y, middle.z],
-      shot,
-      plate,
-      meshes,
-      (pictured, unseen) => {
-        const material = projectedMaterial(THREE.DoubleSide);
-        aim(material.uniforms, pictured);
-        material.uniforms.unseen.value = unseen;
-        return material;
-      },
-    );
+    const lit = this.scene.environment !== null;
+    this.scene.environment = this.surroundings.at([middle.x, middle.y, middle.z], shot, plate, meshes, aim);
+    // Shaders that know of surroundings are others than those that do not.
+    if (!lit) this.fresh = true;
     this.scene.environmentIntensity = shot.light.propLevel;
   }
 
@@ -615,26 +646,48 @@ export class View3d {
     this.queued = true;
     requestAnimationFrame(() => {
       this.queued = false;
-      const { renderer } = this;
-      if (this.outside) {
-        renderer.setRenderTarget(null);
-        renderer.render(this.scene, this.outer);
-        return;
-      }
-      renderer.setRenderTarget(this.target);
-      renderer.clear();
-      renderer.render(this.scene, this.lens);
-      renderer.setRenderTarget(null);
-      renderer.clear();
-      renderer.render(this.screen, this.flat);
+      if (this.making) return;
+      if (this.fresh) void this.makeShaders();
+      else this.drawNow();
     });
   }
 
+  /** Makes the shaders of new materials without holding up the page, and draws then. */
+  private async makeShaders(): Promise<void> {
+    this.making = true;
+    while (this.fresh) {
+      this.fresh = false;
+      this.renderer.setRenderTarget(this.outside ? null : this.target);
+      await this.renderer.compileAsync(this.scene, this.outside ? this.outer : this.lens);
+    }
+    this.making = false;
+    this.drawNow();
+  }
+
+  private drawNow(): void {
+    const { renderer } = this;
+    if (this.outside) {
+      renderer.setRenderTarget(null);
+      renderer.render(this.scene, this.outer);
+      return;
+    }
+    renderer.setRenderTarget(this.target);
+    renderer.clear();
+    renderer.render(this.scene, this.lens);
+    renderer.setRenderTarget(null);
+    renderer.clear();
+    renderer.render(this.screen, this.flat);
+  }
+
   dispose(): void {
+    this.plain.dispose();
+    clearTimeout(this.surrounding);
     this.orbit.dispose();
     this.flatOrbit.dispose();
     this.seen.dispose();
     this.surroundings.dispose();
+    this.propMeshes.begin();
+    this.propMeshes.sweep();
     this.plateTexture?.dispose();
     this.target.dispose();
     this.renderer.dispose();
@@ -644,102 +697,4 @@ export class View3d {
 function discard(mesh: THREE.Mesh): void {
   mesh.geometry.dispose();
   (mesh.material as THREE.Material).dispose();
-}
-
-function sharedGroup(model: Model): THREE.Group {
-  let known = modelGeometry.get(model);
-  if (!known) {
-    known = { group: buildGroup(model) };
-    modelGeometry.set(model, known);
-  }
-  return known.group;
-}
-
-function copiesOf(geometry: THREE.BufferGeometry, material: THREE.Material, copies: Float32Array): THREE.InstancedMesh {
-  const count = copies.length / COPY_FLOATS;
-  const object = new THREE.InstancedMesh(geometry, material, count);
-  const matrix = new THREE.Matrix4();
-  for (let i = 0; i < count; i++) {
-    const m = copies.subarray(i * COPY_FLOATS, (i + 1) * COPY_FLOATS);
-    // prettier-ignore
-    object.setMatrixAt(i, matrix.set(m[0], m[1], m[2], m[3], m[4], m[5], m[6], m[7], m[8], m[9], m[10], m[11], 0, 0, 0, 1));
-  }
-  return object;
-}
-
-/** How much of the plate is seen through what lets all light through. */
-const CLEAR = 0.8;
-/** Way through glass that its tint is shown for, metres. */
-const GLASS_DEPTH = 0.05;
-
-/** Colours of corners, bytes as on a screen, in linear light. */
-function linearColours(colours: Uint8Array): THREE.BufferAttribute {
-  const table = Float32Array.from({ length: 256 }, (_, i) => srgbToLinear(i / 255));
-  const linear = Float32Array.from(colours, (byte, i) => (i % 4 === 3 ? byte / 255 : table[byte]));
-  return new THREE.BufferAttribute(linear, 4);
-}
-
-function buildGroup(model: Model): THREE.Group {
-  const textures = model.textures.map((t) => {
-    const texture = new THREE.DataTexture(t.texels as Uint8Array<ArrayBuffer>, t.width, t.height);
-    texture.wrapS = texture.wrapT = THREE.RepeatWrapping;
-    texture.magFilter = THREE.LinearFilter;
-    texture.minFilter = THREE.LinearMipmapLinearFilter;
-    texture.generateMipmaps = true;
-    texture.needsUpdate = true;
-    return texture;
-  });
-  const pick = (index: number | null, colour: boolean) => {
-    if (index === null) return null;
-    if (!colour) return textures[index];
-    textures[index].colorSpace = THREE.SRGBColorSpace;
-    return textures[index];
-  };
-  const coloured = new Set(model.meshes.filter((m) => m.colours).map((m) => m.material));
-  const materials = model.materials.map((m, i) => {
-    // What lets light through shows the plate through it, tinted; refraction is the proof's.
-    const covers = m.baseColor[3] * (1 - CLEAR * m.transmission);
-    const tint = m.baseColor.slice(0, 3).map((c, k) => c * Math.exp(-m.absorption[k] * GLASS_DEPTH * m.transmission));
-    return new THREE.MeshPhysicalMaterial({
-      color: new THREE.Color().setRGB(tint[0], tint[1], tint[2]),
-      metalness: m.metallic,
-      roughness: m.roughness,
-      map: pick(m.baseTexture, true),
-      roughnessMap: pick(m.surfaceTexture, false),
-      metalnessMap: pick(m.surfaceTexture, false),
-      normalMap: pick(m.normalTexture, false),
-      normalScale: new THREE.Vector2(m.normalScale, m.normalScale),
-      emissive: new THREE.Color().setRGB(...m.emissive),
-      ior: Math.min(2.33, m.index),
-      clearcoat: m.coat,
-      clearcoatRoughness: m.coatRoughness,
-      sheen: m.sheenColor.some((c) => c > 0) ? 1 : 0,
-      sheenColor: new THREE.Color().setRGB(...m.sheenColor),
-      sheenRoughness: m.sheenRoughness,
-      vertexColors: coloured.has(i),
-      transparent: (m.alpha === "blend" && m.baseColor[3] < 1) || m.transmission > 0,
-      opacity: covers,
-      alphaTest: m.alpha === "mask" ? m.alphaCutoff : 0,
-      side: THREE.DoubleSide,
-    });
-  });
-  const group = new THREE.Group();
-  for (const mesh of model.meshes) {
-    const geometry = new THREE.BufferGeometry();
-    geometry.setAttribute("position", new THREE.BufferAttribute(mesh.positions, 3));
-    geometry.setAttribute("normal", new THREE.BufferAttribute(mesh.normals, 3));
-    if (coloured.has(mesh.material)) {
-      const white = new Uint8Array((mesh.positions.length / 3) * 4).fill(255);
-      geometry.setAttribute("color", linearColours(mesh.colours ?? white));
-    }
-    if (mesh.uvs) geometry.setAttribute("uv", new THREE.BufferAttribute(mesh.uvs, 2));
-    geometry.setIndex(new THREE.BufferAttribute(mesh.indices, 1));
-    const object = mesh.copies
-      ? copiesOf(geometry, materials[mesh.material], mesh.copies)
-      : new THREE.Mesh(geometry, materials[mesh.material]);
-    object.castShadow = true;
-    object.receiveShadow = true;
-    group.add(object);
-  }
-  return group;
 }

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { modelsOf } from "#core/shot/assets";
+import { keepInContact } from "../desk/contact.ts";
 import { useDropZone } from "@vueuse/core";
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from "vue";
 import { useRouter } from "vue-router";
@@ -96,6 +98,7 @@ watch(
     proof.render(shot);
     void models.load(shot).then((came) => came && store.retouch());
     models.forget(shot);
+    keepInContact([...modelsOf(shot)]);
   },
 );
 

@@ -15,7 +15,8 @@ const plain = <T>(value: T): T => JSON.parse(JSON.stringify(value)) as T;
 /** Models of the open shot's props and of its place, for the interactive view. */
 export const useModels = defineStore("models", () => {
   const models = shallowRef(new Map<string, Model>());
-  const asked = new Set<string>();
+  /** What is read or being read, by hash; undefined for a file that cannot be had. */
+  const asked = new Map<string, Promise<Model | undefined>>();
   let worker: Remote<ModelReading> | null = null;
 
   const reader = () =>
@@ -23,20 +24,53 @@ export const useModels = defineStore("models", () => {
       new Worker(new URL("../workers/model.worker.ts", import.meta.url), { type: "module" }),
     ));
 
-  async function taken(hash: string, response: Response): Promise<Model> {
+  /** What is being read while its file is on the way to the server. */
+  let ahead: Promise<{ hash: string; model: Model } | null> | null = null;
+
+  /** Begins to read a GLB that is sent to the server meanwhile. */
+  async function readAhead(file: File): Promise<void> {
+    const head = new Uint8Array(await file.slice(0, 4).arrayBuffer());
+    const isGlb = String.fromCharCode(...head) === "glTF";
+    ahead = isGlb
+      ? reader()
+          .readAhead(file)
+          .catch(() => null)
+      : null;
+  }
+
+  async function taken(hash: string): Promise<Model | undefined> {
+    const early = await ahead;
+    if (early?.hash === hash) {
+      ahead = null;
+      models.value = new Map(models.value).set(hash, early.model);
+      return early.model;
+    }
+    const response = await fetch(`/api/assets/${hash}`);
+    if (!response.ok) return undefined;
     const bytes = new Uint8Array(await response.arrayBuffer());
     const { model } = await reader().read(transfer(bytes, [bytes.buffer]));
     models.value = new Map(models.value).set(hash, model);
     return model;
   }
 
+  /** One model by its hash, read once; undefined if it cannot be had. */
+  function fetched(hash: string): Promise<Model | undefined> {
+    let found = asked.get(hash);
+    if (!found) {
+      found = taken(hash);
+      asked.set(hash, found);
+      // What failed is asked for again the next time.
+      found.catch(() => asked.delete(hash));
+    }
+    return found;
+  }
+
   /** Forgets models that the open shot does not need any more, with their memory. */
   function forget(shot: Pick<Shot, "props" | "set">): void {
     const needed = modelsOf(shot);
+    for (const hash of asked.keys()) if (!needed.has(hash)) asked.delete(hash);
     const kept = [...models.value].filter(([hash]) => needed.has(hash));
-    if (kept.length === models.value.size) return;
-    for (const hash of models.value.keys()) if (!needed.has(hash)) asked.delete(hash);
-    models.value = new Map(kept);
+    if (kept.length < models.value.size) models.value = new Map(kept);
   }
 
   /** Loads what the shot needs. True if models of its place came, whose faces are asked for anew then. */
@@ -45,24 +79,11 @@ export const useModels = defineStore("models", () => {
     let came = false;
     for (const hash of modelsOf(shot)) {
       if (asked.has(hash)) continue;
-      asked.add(hash);
-      const response = await fetch(`/api/assets/${hash}`);
-      if (!response.ok) continue;
-      await taken(hash, response);
-      came ||= place.has(hash);
+      const model = await fetched(hash).catch(() => undefined);
+      came ||= model !== undefined && place.has(hash);
     }
     provideSetModels(shot, models.value);
     return came;
-  }
-
-  /** One model by its hash; undefined if it cannot be had. */
-  async function fetched(hash: string): Promise<Model | undefined> {
-    const known = models.value.get(hash);
-    if (known) return known;
-    const response = await fetch(`/api/assets/${hash}`);
-    if (!response.ok) return undefined;
-    asked.add(hash);
-    return taken(hash, response);
   }
 
   /** Several files that came together as one zip. */
@@ -79,5 +100,5 @@ export const useModels = defineStore("models", () => {
     return reader().skin(plain(skin), photos, flat);
   }
 
-  return { models, load, fetched, forget, pack, skinned };
+  return { models, load, fetched, readAhead, forget, pack, skinned };
 });

@@ -1,25 +1,47 @@
 import { expose, transfer } from "comlink";
 import { zipSync } from "fflate";
 import { boxGlb } from "#core/exchange/boxGlb";
-import type { ImportedModel } from "#core/exchange/gltf";
+import type { ImageDecoder, ImportedModel } from "#core/exchange/gltf";
 import { importGlb } from "#core/exchange/gltf";
-import type { Texture } from "#core/props/model";
+import type { Model, Texture } from "#core/props/model";
 import type { Skin } from "#core/props/skin";
 import { flatPicture, pixelsPerMetre } from "#core/props/skin";
 import { decodeImage } from "../decodeImage.ts";
+import { lightened } from "./lighten.ts";
+
+/** Most texels along a side of a texture in the interactive view. */
+const VIEW_SIDE = 2048;
+const decodeSmall: ImageDecoder = (bytes, mimeType) => decodeImage(bytes, mimeType, VIEW_SIDE);
+
+/** Memory of a model's lists, each once. */
+function listsOf({ meshes, textures }: Model): ArrayBuffer[] {
+  const lists = [
+    ...meshes.flatMap((m) => [m.positions, m.normals, m.indices, m.uvs, m.copies, m.colours]),
+    ...textures.map((t) => t.texels),
+  ];
+  return [...new Set(lists.flatMap((list) => (list ? [list.buffer as ArrayBuffer] : [])))];
+}
 
 /** Reads and packs models away from the page, which stays at hand. */
 const reading = {
-  /** A GLB as a model; its lists are handed over, not copied. */
+  /**
+   * A file from the user's disk, read while it is on its way to the server; with the SHA-256 by which the server will know
+   * it. Null for what is no plain GLB, which the server makes one of first.
+   */
+  async readAhead(file: File): Promise<{ hash: string; model: Model } | null> {
+    const bytes = new Uint8Array(await file.arrayBuffer());
+    const digest = new Uint8Array(await crypto.subtle.digest("SHA-256", bytes));
+    const hash = Array.from(digest, (byte) => byte.toString(16).padStart(2, "0")).join("");
+    const read = await reading.read(bytes).catch(() => null);
+    // The lists were marked for handing over with `read`'s answer: that of this one hands them over as well.
+    return read && transfer({ hash, model: read.model }, listsOf(read.model));
+  },
+
+  /** A GLB as a model for the interactive view, no heavier than that can draw; its lists are handed over, not copied. */
   async read(bytes: Uint8Array): Promise<ImportedModel> {
-    const imported = await importGlb(bytes, decodeImage);
-    const { meshes, textures } = imported.model;
-    const lists = [
-      ...meshes.flatMap((m) => [m.positions, m.normals, m.indices, m.uvs, m.copies, m.colours]),
-      ...textures.map((t) => t.texels),
-    ];
-    const buffers = new Set(lists.flatMap((list) => (list ? [list.buffer as ArrayBuffer] : [])));
-    return transfer(imported, [...buffers]);
+    const { model: whole, ...told } = await importGlb(bytes, decodeSmall);
+    const model = await lightened(whole);
+    return transfer({ ...told, model }, listsOf(model));
   },
 
   /** Several files as one zip, not pressed together: it only goes to the next room. */

@@ -20,6 +20,7 @@ import type { DroppedFile } from "./bringModel.ts";
 import { filesOfPicker, useBringModel } from "./bringModel.ts";
 import { FIRST_FONT, outlineOf } from "./fonts.ts";
 import { useContact } from "../../desk/contact.ts";
+import { nextTask } from "../../desk/nextTask.ts";
 import { useLibrary } from "../../stores/library.ts";
 import { useNewerFile } from "./newerFile.ts";
 import { useProps } from "./useProps.ts";
@@ -29,7 +30,7 @@ const props = defineProps<{ shot: Shot; camera: Camera | null }>();
 const notices = useNotices();
 const { desk, chosen, store, add, models } = useProps(props);
 const { rest } = useContact();
-const { reading, asked, bring, cancel } = useBringModel();
+const { reading, progress, asked, bring, cancel } = useBringModel();
 const newerFile = useNewerFile();
 const library = useLibrary();
 const picker = ref<HTMLInputElement>();
@@ -53,9 +54,11 @@ async function importFiles(files: readonly DroppedFile[]): Promise<void> {
   const said = `${asset.fileName}: ${asset.triangles.toLocaleString("en")} triangles, ${size}.`;
   if (chosen.value?.source.kind === "standIn") await takeOver(source, name);
   else {
+    await nextTask();
     const id = await add(name, source);
-    await models.fetched(asset.hash);
-    await rest(props.shot, id, false, true);
+    await nextTask();
+    // Contact reads the real meshes by itself.
+    await Promise.all([models.fetched(asset.hash), rest(store.shot!, id, false, true)]);
   }
   notices.say("good", said);
   library.keepModel({ hash: asset.hash, fileName: asset.fileName, name, reading: brought.reading });
@@ -126,8 +129,10 @@ async function addShape(name: ShapeName): Promise<void> {
 
 async function settled(name: string, source: Prop["source"]): Promise<void> {
   const id = await add(name, source);
-  if (source.kind === "model") await models.fetched(source.asset);
-  await rest(props.shot, id, false, true);
+  await Promise.all([
+    source.kind === "model" ? models.fetched(source.asset) : null,
+    rest(store.shot!, id, false, true),
+  ]);
 }
 
 async function addSkinned(): Promise<void> {
@@ -193,7 +198,7 @@ const MADE = SHAPE_NAMES.filter((name) => name !== "person");
     <h3>Bring in</h3>
     <div class="row">
       <Button
-        :label="reading ? 'Reading …' : 'Model'"
+        :label="reading ? progress : 'Model'"
         icon="pi pi-upload"
         :disabled="reading"
         title="glTF, GLB, OBJ with MTL and pictures, STL, PLY, or a zip of them; several files together"

@@ -48,8 +48,7 @@ const sizeOf = ({ size }: KeptModel) => size.map((m) => formatLength(m, props.sh
 async function putIn(model: KeptModel): Promise<void> {
   const { hash, fileName, reading: by, name } = model;
   const id = await add(name, { kind: "model", asset: hash, fileName, reading: by, skin: null });
-  await models.fetched(hash);
-  await rest(props.shot, id, false, true);
+  await Promise.all([models.fetched(hash), rest(store.shot!, id, false, true)]);
 }
 
 function describe(changes: Partial<KeptModelDetails>): void {

@@ -1,4 +1,4 @@
-import { ref, shallowRef } from "vue";
+import { computed, ref, shallowRef } from "vue";
 import type { Reading } from "#core/props/schema";
 import type { ModelAsset } from "#core/shot/api";
 import { api } from "../../api.ts";
@@ -77,6 +77,11 @@ export function useBringModel() {
   const models = useModels();
   const notices = useNotices();
   const reading = ref(false);
+  /** How much of the file is with the server; it is read there once that is all. */
+  const sentShare = ref(0);
+  const progress = computed(() =>
+    sentShare.value < 1 ? `Sending ${Math.round(sentShare.value * 100)} %` : "Reading …",
+  );
   const asked = shallowRef<Asked | null>(null);
   let stop: AbortController | null = null;
 
@@ -87,13 +92,15 @@ export function useBringModel() {
   ): Promise<{ asset: ModelAsset; reading: Reading } | null> {
     if (files.length === 0 || reading.value) return null;
     reading.value = true;
+    sentShare.value = 0;
     stop = new AbortController();
     try {
       const one =
         files.length === 1
           ? files[0].file
           : new File([(await models.pack([...files])) as Uint8Array<ArrayBuffer>], `${files.length} files.zip`);
-      const asset = await api.addModel(one, stop.signal);
+      void models.readAhead(one);
+      const asset = await api.addModel(one, stop.signal, (share) => (sentShare.value = share));
       // A newer file is read as the older one was.
       const guess = known ?? guessOf(asset);
       const sure = known
@@ -115,5 +122,5 @@ export function useBringModel() {
     }
   }
 
-  return { reading, asked, bring, cancel: () => stop?.abort() };
+  return { reading, progress, asked, bring, cancel: () => stop?.abort() };
 }
