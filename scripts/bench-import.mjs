@@ -1,4 +1,4 @@
-/* global document, performance, PerformanceObserver, requestAnimationFrame, setTimeout, window */
+/* global window */
 // npm run bench:import: a model of a million triangles is brought in and deleted again in Chromium: time until it stands
 // in the view, the page's longest task meanwhile, and the memory of page and workers before, with it, and after. JSON.
 import { spawn } from "node:child_process";
@@ -107,7 +107,7 @@ try {
   await page.locator('[data-test^="prop-prop-"]').filter({ hasText: "million" }).waitFor({ timeout: 60_000 });
   marks.read = Date.now() - start;
   await page.getByText("million.glb: 1,000,000 triangles").waitFor({ timeout: 60_000 });
-  await page.evaluate(() => new Promise((resolve) => requestAnimationFrame(() => setTimeout(resolve))));
+  await page.evaluate(() => new Promise((resolve) => window.requestAnimationFrame(() => setTimeout(resolve))));
   marks.stands = Date.now() - start;
   await page.waitForTimeout(6000);
   const tasks = await page.evaluate(() => window.tasks);
