@@ -241,6 +241,86 @@ test("quay: lettering, rows of crates as instances, and materials that are the d
   await expect.poll(async () => (await shot()).props["prop-1"].locked).toBe(true);
 });
 
+test("the library keeps what comes in for other shots; props are chosen together, aligned, turned about a point, moved by steps", async ({
+  page,
+  request,
+}) => {
+  const other = await copyOfDemo(request, (copy) => void (copy.props = {}));
+  const id = await copyOfDemo(request, (copy) => void (copy.props = {}));
+  const propsOf = async (of: string) => Object.values((await opened(request, of)).shot.props);
+  const desk = new Desk(page);
+  await begun(page, id);
+  await drop(page, "fish-box.stl", boxStl(600, 400, 300));
+  await page.getByTestId("import-go").click();
+  await page.getByTestId("drawer-library").click();
+  await page.getByTestId("kept-fish-box").click();
+  await desk.type("Tags, with commas between them", "harbour, wood");
+  await desk.type("Licence", "CC0");
+  await page.getByLabel("Find models by words").fill("wood cc0 fish");
+  await expect(page.getByTestId("kept-fish-box")).toBeVisible();
+  await expect(page.getByTestId("kept-lamp buoy")).toHaveCount(0);
+
+  // In another shot it comes in as it is read here, without being asked.
+  await begun(page, other);
+  await page.getByTestId("drawer-library").click();
+  await page.getByTestId("kept-fish-box").dblclick();
+  await expect
+    .poll(async () => (await propsOf(other)).map((p) => p.source))
+    .toMatchObject([{ kind: "model", reading: { unit: 0.001 } }]);
+  // A newer file is in both shots; what is otherwise is told.
+  await page.getByTestId("newer-all").click();
+  await page.getByTestId("library-newer").setInputFiles({
+    name: "fish-box-2.stl",
+    mimeType: "",
+    buffer: Buffer.from(boxStl(600, 400, 360)),
+  });
+  await expect(page.getByText("It is 20 % more high. Also in Copy.")).toBeVisible();
+  const files = async () => [...(await propsOf(id)), ...(await propsOf(other))].map(({ source }) => source);
+  await expect.poll(files).toMatchObject([{ fileName: "fish-box-2.stl" }, { fileName: "fish-box-2.stl" }]);
+
+  // A second one; both are chosen, and one move is a move of both.
+  await page.getByTestId("kept-fish-box").dblclick();
+  await expect.poll(async () => (await propsOf(other)).length).toBe(2);
+  const { camera } = (await opened(request, other)).shot.solved!;
+  const middleOf = (place: readonly number[]): Vec2 =>
+    projectPoint(camera, [place[0], place[1], place[2] + 0.2]) as Vec2;
+  const places = async () => (await propsOf(other)).map((p) => p.placement.position);
+  await page.getByTestId("prop-prop-1").click();
+  await page.getByTestId("prop-prop-2").click({ modifiers: ["Shift"] });
+  await page.getByTestId("drawer-place").click();
+  await desk.type("Step of the grid that props are moved on", "0.5");
+  const before = await places();
+  const from = middleOf(before[0]);
+  await desk.drag(from, [from[0] - 90, from[1] + 60]);
+  await expect.poll(async () => (await places())[0]).not.toEqual(before[0]);
+  const after = await places();
+  for (const k of [0, 1]) {
+    expect(Math.abs(after[0][k] / 0.5 - Math.round(after[0][k] / 0.5))).toBeLessThan(1e-6);
+    expect(after[1][k] - before[1][k]).toBeCloseTo(after[0][k] - before[0][k], 6);
+  }
+
+  // Turned about a point of the paving, and along the ice house's wall.
+  await page.keyboard.press("Escape");
+  await page.getByTestId("prop-prop-1").click();
+  const about: Vec3 = [after[0][0] + 1.2, after[0][1], 0];
+  await desk.tool("pivot");
+  await desk.click(projectPoint(camera, about) as Vec2, 0);
+  await expect(page.getByTestId("pivot")).toBeVisible();
+  await desk.type("Turn", "90");
+  await expect.poll(async () => (await propsOf(other))[0].placement.turnDeg).toBeCloseTo(90, 3);
+  const turned = (await places())[0];
+  // A click lands on a pixel of the window, which is a few centimetres here.
+  const distance = (p: readonly number[]) => Math.hypot(p[0] - about[0], p[1] - about[1]);
+  expect(distance(turned)).toBeGreaterThan(1.1);
+  expect(distance(turned)).toBeLessThan(1.3);
+  expect(turned[1] - about[1]).toBeLessThan(-1.1);
+  await desk.type("Turn", "20");
+  await expect.poll(async () => (await propsOf(other))[0].placement.turnDeg).toBeCloseTo(20, 3);
+  await desk.tool("align");
+  await desk.click(projectPoint(camera, [4.6, 0, 1.6]) as Vec2, 0);
+  await expect.poll(async () => Math.abs((await propsOf(other))[0].placement.turnDeg % 90)).toBeLessThan(0.01);
+});
+
 test("a crate that wears six photographs, its flat picture saved and read; a prop pinned by two points", async ({
   page,
   request,

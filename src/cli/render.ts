@@ -5,7 +5,7 @@ import path from "node:path";
 import { primariesOf } from "#core/colour/primaries";
 import { compositeCodes } from "#core/comp/composite";
 import type { DecodedPlate } from "#core/comp/composite";
-import { importGlb } from "#core/exchange/gltf";
+import { readAsset } from "#core/exchange/asset";
 import { colourChannels, writeExr } from "#core/image/exr";
 import { decodeCodes, isFloat, shownEncoding } from "#core/image/profile";
 import { sizeAt } from "#core/image/resize";
@@ -92,7 +92,7 @@ export async function loadShot(file: string, folder: string): Promise<LoadedShot
   for (const hash of modelHashes) {
     const bytes = assets.get(hash);
     if (!bytes) throw new UsageError(`A model (SHA-256 ${hash}) is not in ${folder}.`);
-    models.set(hash, (await importGlb(bytes, decodeTexture)).model);
+    models.set(hash, await readAsset(bytes, decodeTexture));
   }
   return { shot, plate: plateOf(shot, codes), models, profile };
 }

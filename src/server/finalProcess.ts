@@ -1,7 +1,7 @@
 import { mkdir, readFile } from "node:fs/promises";
 import { linearToCode } from "#core/colour/srgb";
 import { compositeLinear } from "#core/comp/composite";
-import { importGlb } from "#core/exchange/gltf";
+import { readAsset } from "#core/exchange/asset";
 import { sizeAt } from "#core/image/resize";
 import type { Model } from "#core/props/model";
 import type { RenderChoice } from "#core/render/schema";
@@ -49,7 +49,7 @@ async function run(order: FinalOrder): Promise<void> {
   const profile = order.profile ? new Uint8Array(await readFile(order.profile)) : null;
   const models = new Map<string, Model>();
   for (const [hash, path] of Object.entries(order.models)) {
-    models.set(hash, (await importGlb(new Uint8Array(await readFile(path)), decodeTexture)).model);
+    models.set(hash, await readAsset(new Uint8Array(await readFile(path)), decodeTexture));
   }
   const folder = new BandFolder(order.bands, order.id);
   const size = sizeAt(plate, choice.percent);

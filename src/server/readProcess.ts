@@ -2,6 +2,7 @@ import { createHash } from "node:crypto";
 import { readFile, writeFile } from "node:fs/promises";
 import type { Sharp } from "sharp";
 import sharp from "sharp";
+import { readAsset } from "#core/exchange/asset";
 import { ModelError, importGlb } from "#core/exchange/gltf";
 import { decodeTexture } from "#node/images";
 import type { Vec3 } from "#core/math/vec3";
@@ -155,7 +156,7 @@ const tasks: { [T in ReadTask]: (order: ReadOrder, ask: ReadTasks[T]["ask"]) => 
     const codes = await unpackCodes(new Uint8Array(await readFile(path)), shot.plates.main);
     const loaded = new Map<string, Model>();
     for (const [hash, file] of Object.entries(models))
-      loaded.set(hash, (await importGlb(new Uint8Array(await readFile(file)), decodeTexture)).model);
+      loaded.set(hash, await readAsset(new Uint8Array(await readFile(file)), decodeTexture));
     return written(to, await bakeFile(shot, codes, loaded, choice));
   },
   async small({ path }, { to, width, height }) {

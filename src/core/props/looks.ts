@@ -1,6 +1,6 @@
 import * as v from "valibot";
-import { ColourSchema, Finite, MOST, NotNegative, Positive, Share, Text } from "../schema/fields.ts";
-import type { Material, Model, TextureMatrix } from "./model.ts";
+import { ColourSchema, Finite, HashSchema, MOST, NotNegative, Positive, Share, Text } from "../schema/fields.ts";
+import type { Material, Mesh, Model, Texture, TextureMatrix } from "./model.ts";
 
 /**
  * How a material looks in place of how its file has it: what is given is taken, all else stays. An edit is the
@@ -29,6 +29,14 @@ export const LookSchema = v.object({
   opacity: v.optional(Share),
   /** Without the file's picture of its colour. */
   plain: v.optional(v.boolean()),
+  /** Pictures of its own in place of the file's: of its colour, of how it reflects (as glTF has it), and of its bumps. */
+  pictures: v.optional(
+    v.object({
+      base: v.optional(HashSchema),
+      surface: v.optional(HashSchema),
+      normal: v.optional(HashSchema),
+    }),
+  ),
   /** Its textures repeated, moved and turned. */
   tiling: v.optional(v.tuple([Positive, Positive])),
   offset: v.optional(v.tuple([Finite, Finite])),
@@ -37,7 +45,11 @@ export const LookSchema = v.object({
 });
 export type Look = v.InferOutput<typeof LookSchema>;
 
-/** Looks by the names of materials. */
+/** Kinds of pictures that a look may have. */
+export const LOOK_PICTURES = ["base", "surface", "normal"] as const;
+export type LookPicture = (typeof LOOK_PICTURES)[number];
+
+/** Looks by the names of materials, or of one mesh alone by `meshKey`. */
 export const LooksSchema = v.pipe(v.record(Text, LookSchema), v.maxEntries(MOST.things, "has too many entries"));
 export type Looks = v.InferOutput<typeof LooksSchema>;
 
@@ -60,7 +72,7 @@ export function lookedMaterial(material: Material, look: Look): Material {
   const { baseColor, opacity, plain, tiling, offset, turnDeg, ...given } = look;
   const changed: Material = { ...material };
   for (const [key, value] of Object.entries(given))
-    if (value !== undefined && key !== "preset") Object.assign(changed, { [key]: value });
+    if (value !== undefined && key in material) Object.assign(changed, { [key]: value });
   const [r, g, b] = baseColor ?? material.baseColor;
   changed.baseColor = [r, g, b, opacity ?? material.baseColor[3]];
   if (opacity !== undefined) changed.alpha = opacity < 1 ? "blend" : "opaque";
@@ -76,12 +88,58 @@ export function lookedMaterial(material: Material, look: Look): Material {
 /** The name by which looks find a material. */
 export const lookName = (material: Material, number: number): string => material.name || `material ${number + 1}`;
 
-/** A model with its looks; the same object where there are none. */
-export function lookedModel(model: Model, looks: Looks): Model {
+/** The key of a look that one mesh has by itself; meshes are counted from 0. */
+export const meshKey = (mesh: number): string => `#${mesh + 1}`;
+
+/** A picture that was brought in for a look, as it is handed about: a model without anything else. */
+export const pictureModel = (texture: Texture): Model => ({ meshes: [], materials: [], textures: [texture] });
+
+/** Hashes of the pictures that looks have. */
+export const picturesOf = (looks: Looks): string[] =>
+  Object.values(looks).flatMap(({ pictures }) => Object.values(pictures ?? {}));
+
+/** Where a mesh without texture coordinates has its pictures: seen along the axis that each corner faces, a metre once. */
+function boxUvs({ positions: p, normals: n }: Mesh): Float32Array {
+  const uvs = new Float32Array((p.length / 3) * 2);
+  for (let i = 0, at = 0; i < p.length; i += 3, at += 2) {
+    const [x, y, z] = [Math.abs(n[i]), Math.abs(n[i + 1]), Math.abs(n[i + 2])];
+    const up = z >= x && z >= y;
+    uvs[at] = up || y > x ? p[i] : p[i + 1];
+    uvs[at + 1] = -(up ? p[i + 1] : p[i + 2]);
+  }
+  return uvs;
+}
+
+/** A model with its looks; the same object where there are none. `pictures` gives those of its own by their hashes. */
+export function lookedModel(model: Model, looks: Looks, pictures: (hash: string) => Texture | undefined): Model {
   if (Object.keys(looks).length === 0) return model;
+  const textures = [...model.textures];
+  const numbers = new Map<string, number>();
+  const numberOf = (hash: string | undefined): number | null => {
+    const texture = hash === undefined ? undefined : pictures(hash);
+    if (!hash || !texture) return null;
+    if (!numbers.has(hash)) numbers.set(hash, textures.push(texture) - 1);
+    return numbers.get(hash)!;
+  };
+  const dressed = (material: Material, look: Look): Material => {
+    const changed = lookedMaterial(material, look);
+    for (const kind of LOOK_PICTURES) {
+      const number = numberOf(look.pictures?.[kind]);
+      if (number !== null) changed[`${kind}Texture`] = number;
+    }
+    return changed;
+  };
   const materials = model.materials.map((material, i) => {
     const look = looks[lookName(material, i)];
-    return look ? lookedMaterial(material, look) : material;
+    return look ? dressed(material, look) : material;
   });
-  return { ...model, materials };
+  const meshes = model.meshes.map((mesh, i) => {
+    const own = looks[meshKey(i)];
+    const material = own ? materials.push(dressed(model.materials[mesh.material], own)) - 1 : mesh.material;
+    const { baseTexture, surfaceTexture, normalTexture } = materials[material];
+    const wants = [baseTexture, surfaceTexture, normalTexture].some((t) => t !== null && t >= model.textures.length);
+    const uvs = wants && !mesh.uvs ? boxUvs(mesh) : mesh.uvs;
+    return material === mesh.material && uvs === mesh.uvs ? mesh : { ...mesh, material, uvs };
+  });
+  return { meshes, materials, textures };
 }

@@ -2,7 +2,7 @@ import type { Vec3 } from "../math/vec3.ts";
 import { add, toRadians } from "../math/vec3.ts";
 import type { PropArray } from "./array.ts";
 import { arrayedModel, copyPlaces } from "./array.ts";
-import { lookedModel } from "./looks.ts";
+import { lookedModel, picturesOf } from "./looks.ts";
 import type { Mesh, Model } from "./model.ts";
 import { COPY_FLOATS, plainMaterial } from "./model.ts";
 import type { Prop, Reading } from "./schema.ts";
@@ -121,5 +121,9 @@ export function modelOf(prop: Prop, models: Map<string, Model>): Model | null {
 export function singleModelOf(prop: Prop, models: Map<string, Model>): Model | null {
   const model = ownModel(prop, models);
   if (!model || Object.keys(prop.looks).length === 0) return model;
-  return derivedOf(model).of(`looks ${JSON.stringify(prop.looks)}`, () => lookedModel(model, prop.looks));
+  const pictures = (hash: string) => models.get(hash)?.textures[0];
+  // A picture that is still on its way comes in with another key.
+  const there = picturesOf(prop.looks).filter(pictures).length;
+  const key = `looks ${there} ${JSON.stringify(prop.looks)}`;
+  return derivedOf(model).of(key, () => lookedModel(model, prop.looks, pictures));
 }

@@ -1,3 +1,4 @@
+import { picturesOf } from "../props/looks.ts";
 import type { Shot } from "./schema.ts";
 
 /** Hashes of the files that a shot needs to be worked on. The one list of them. */
@@ -19,10 +20,11 @@ const photosOf = ({ props }: Pick<Shot, "props">): string[] =>
       : [],
   );
 
-/** Hashes of its models' files: of props, and of the place. */
+/** Hashes of its models' files, of props and of the place, and of the pictures that looks have. */
 export const modelsOf = (shot: Pick<Shot, "props" | "set">): Set<string> =>
   new Set([
     ...Object.values(shot.props).flatMap(({ source }) => (source.kind === "model" ? [source.asset] : [])),
+    ...Object.values(shot.props).flatMap(({ looks }) => picturesOf(looks)),
     ...setModelsOf(shot),
   ]);
 

@@ -60,17 +60,21 @@ export function removeProp(draft: Shot, id: string): void {
   delete draft.props[id];
 }
 
-/** Props that move when one is moved: those of its group, and whatever rests on any of them. Itself first. */
-export function movesWith(shot: Pick<Shot, "props">, id: string): string[] {
-  const group = shot.props[id]?.group;
-  const moved = [id];
+/**
+ * Props that move when one is moved: those chosen beside it, those of their groups, and whatever rests on any of them.
+ * Itself first.
+ */
+export function movesWith(shot: Pick<Shot, "props">, id: string, beside: readonly string[] = []): string[] {
+  const begun = [...new Set([id, ...beside])].filter((at) => shot.props[at]);
+  const groups = new Set(begun.flatMap((at) => shot.props[at].group ?? []));
+  const moved = [...begun];
   const add = (other: string) => void (moved.includes(other) || moved.push(other));
+  for (const prop of Object.values(shot.props)) if (prop.group && groups.has(prop.group)) add(prop.id);
   for (const at of moved)
     for (const prop of Object.values(shot.props)) {
-      if (at === id && group && prop.group === group) add(prop.id);
       if (prop.stands?.on === "prop" && prop.stands.prop === at) add(prop.id);
     }
-  return moved.filter((at) => shot.props[at]);
+  return moved;
 }
 
 /** Removes a material from a draft: what was made of it is then made of another. */

@@ -20,6 +20,7 @@ import { useDeskKeys } from "./deskKeys.ts";
 import { newDrag, useDrags } from "./drags.ts";
 import { useDrawing } from "./drawing.ts";
 import { handlesOf } from "./handles/index.ts";
+import { useTurning } from "./turning.ts";
 import type { Loose } from "./handles/loose.ts";
 import { useSetTools } from "./setTools.ts";
 import { usePropMoves } from "./propMoves.ts";
@@ -74,6 +75,7 @@ const loose = computed<Loose>(() => ({
   setStand: (at) => (desk.checks.stand = at),
 }));
 const AXES: Record<"x" | "y" | "z", Vec3> = { x: [1, 0, 0], y: [0, 1, 0], z: [0, 0, 1] };
+const turning = useTurning();
 const handles = computed(() =>
   handlesOf(desk.step, {
     shot: props.shot,
@@ -82,7 +84,11 @@ const handles = computed(() =>
     chosen: { selected: desk.selected, face: desk.face, axis: desk.heldAxis && AXES[desk.heldAxis] },
     box: desk.box,
     heights: heights.value,
-    over: (id, pixel) => sight.value && propMoves.moveOver(props.shot, sight.value, id, pixel, false),
+    propHands: {
+      over: (id, pixel) => sight.value && propMoves.moveOver(props.shot, sight.value, id, pixel, false),
+      turn: turning.turnBy,
+      pivot: desk.pivot,
+    },
     loose: loose.value,
   }),
 );

@@ -13,6 +13,7 @@ import { floorHeight, meshOf } from "#core/set/pieces";
 import { movesWith } from "#core/shot/references";
 import type { Shot } from "#core/shot/schema";
 import { formatLength } from "#core/units/length";
+import { useDesk } from "../stores/desk.ts";
 import { useNotices } from "../stores/notices.ts";
 import { useShot } from "../stores/shot.ts";
 import type { Contact, ContactJob } from "../workers/contact.worker.ts";
@@ -40,6 +41,7 @@ const GROUND = 60;
 export function useContact() {
   const store = useShot();
   const notices = useNotices();
+  const desk = useDesk();
   const busy = ref(false);
   // A worker takes a while to start.
   setTimeout(contact, 500);
@@ -52,7 +54,7 @@ export function useContact() {
       const mesh = meshOf(facesOf(shot.set, part.id));
       if (mesh.indices.length > 0) found.push({ ...mesh, of: { part: part.id } });
     }
-    const own = new Set(movesWith(shot, id));
+    const own = new Set(movesWith(shot, id, desk.beside(id)));
     for (const prop of Object.values(shot.props))
       if (!prop.hidden && !own.has(prop.id)) found.push({ prop: plain(prop), of: { prop: prop.id } });
     const [x, y] = shot.props[id].placement.position;
@@ -134,7 +136,7 @@ export function useContact() {
       change(d);
       if (!found) return;
       const moved = sub(found.rested.placement.position, d.props[id].placement.position as Vec3);
-      for (const other of movesWith(d as Shot, id)) {
+      for (const other of movesWith(d as Shot, id, desk.beside(id))) {
         const { placement } = d.props[other];
         placement.position = add(placement.position as Vec3, moved);
       }
@@ -173,7 +175,7 @@ export function useContact() {
           own.placement.leanDeg = [toDegrees(lean[0]), toDegrees(lean[1])];
         }
         own.stands = on;
-        for (const other of movesWith(d as Shot, id))
+        for (const other of movesWith(d as Shot, id, desk.beside(id)))
           if (other !== id)
             d.props[other].placement.position = d.props[other].placement.position.map((x, k) => x + moved[k]) as Vec3;
       });
@@ -199,7 +201,7 @@ export function useContact() {
         return;
       }
       await store.commit(`Push ${prop.name}`, (d) => {
-        for (const other of movesWith(d as Shot, id))
+        for (const other of movesWith(d as Shot, id, desk.beside(id)))
           d.props[other].placement.position = d.props[other].placement.position.map(
             (x, k) => x + far * direction[k],
           ) as Vec3;

@@ -54,7 +54,7 @@ export function useDrags({ props, root, sight, view, handles, wipeLine, drag, se
   const desk = useDesk();
   const store = useShot();
   const notices = useNotices();
-  const tools = useTools();
+  const tools = useTools((shot, at, pixel) => propMoves.surfaceAt(shot, at, pixel)?.world ?? null);
   const drawing = useDrawing();
   const typed = useTypedWays();
   const contact = useContact();
@@ -111,7 +111,7 @@ export function useDrags({ props, root, sight, view, handles, wipeLine, drag, se
     const pan: Drag = { kind: "pan", from: at, offset: desk.offset };
     if (!desk.outside && (e.button === 1 || e.button === 2 || (e.altKey && !desk.marking))) drag.value = pan;
     else if (wipeLine.value !== null && Math.abs(at[0] - wipeLine.value) < 8) drag.value = { kind: "wipe" };
-    else drag.value = desk.marking ? pressTool(at, pixel) : (grabAt(pixel) ?? pan);
+    else drag.value = desk.marking ? pressTool(at, pixel) : (grabAt(pixel, e.shiftKey) ?? pan);
   }
 
   function pressTool(at: Vec2, pixel: Vec2): Drag {
@@ -123,23 +123,29 @@ export function useDrags({ props, root, sight, view, handles, wipeLine, drag, se
   }
 
   /** What is grabbed at a pixel; null where that is nothing, and nothing is selected then. */
-  function grabAt(pixel: Vec2): Drag | null {
+  function grabAt(pixel: Vec2, more: boolean): Drag | null {
     const handle = handleAt(handles.value, pixel, reach());
     if (handle) {
       typed.begin();
       active.value = handle.key;
-      desk.selected = handle.owner;
+      if (handle.owner) desk.chooseFirst(handle.owner);
+      else desk.selected = null;
       const grab: Vec2 = [handle.at[0] - pixel[0], handle.at[1] - pixel[1]];
       return { kind: "handle", handle, from: pixel, grab, moved: false, to: pixel };
     }
     const prop = propAt(pixel);
     if (prop) {
-      desk.selected = prop;
+      if (more) {
+        desk.alsoChoose(prop);
+        return null;
+      }
+      desk.chooseFirst(prop);
       if (props.shot.props[prop].locked) return null;
       return { kind: "prop", id: prop, start: pixel, moved: false, to: pixel, level: false };
     }
     if (desk.step === "set" && pickPart(pixel)) return null;
     desk.selected = null;
+    desk.also = [];
     desk.face = null;
     return null;
   }

@@ -1,6 +1,7 @@
 import type { Draft } from "immer";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import { add, scale, sub } from "#core/math/vec3";
+import { onGrid } from "#core/props/align";
 import { leastAlong } from "#core/props/model";
 import { placementOf, singleModelOf } from "#core/props/placed";
 import type { Prop, StandsOn } from "#core/props/schema";
@@ -12,6 +13,7 @@ import { isSeen } from "#core/set/surface";
 import { movesWith } from "#core/shot/references";
 import type { Shot } from "#core/shot/schema";
 import { formatLength } from "#core/units/length";
+import { useDesk } from "../stores/desk.ts";
 import { useModels } from "../stores/models.ts";
 import type { Sight } from "./sight.ts";
 import { onPlane } from "./sight.ts";
@@ -30,6 +32,7 @@ const FAR = 500;
 /** Moving props over whatever is under the pointer: faces of the set, other props, the ground. */
 export function usePropMoves(view: { readonly value: View3d | null }) {
   const models = useModels();
+  const desk = useDesk();
 
   /** What a pixel shows; props that are moved themselves are looked through. */
   function surfaceAt(shot: Shot, sight: Sight, pixel: Vec2, without: readonly string[] = []): Surface | null {
@@ -64,7 +67,7 @@ export function usePropMoves(view: { readonly value: View3d | null }) {
   /** Moves a prop, with what moves with it, to a place and what it stands on there. */
   function moveTo(draft: Draft<Shot>, id: string, position: Vec3, on: StandsOn): void {
     const moved = sub(position, draft.props[id].placement.position as Vec3);
-    for (const other of movesWith(draft as Shot, id)) {
+    for (const other of movesWith(draft as Shot, id, desk.beside(id))) {
       const { placement } = draft.props[other];
       placement.position = add(placement.position as Vec3, moved);
     }
@@ -82,10 +85,10 @@ export function usePropMoves(view: { readonly value: View3d | null }) {
     const prop = shot.props[id];
     if (level) {
       const at = onPlane(sight.ray(pixel), { normal: [0, 0, 1], offset: prop.placement.position[2] });
-      return at && ((draft) => moveTo(draft, id, at, null));
+      return at && ((draft) => moveTo(draft, id, onGrid(at, desk.gridStep), null));
     }
-    const surface = surfaceAt(shot, sight, pixel, movesWith(shot, id));
-    return surface && ((draft) => moveTo(draft, id, touching(prop, surface), surface.on));
+    const surface = surfaceAt(shot, sight, pixel, movesWith(shot, id, desk.beside(id)));
+    return surface && ((draft) => moveTo(draft, id, onGrid(touching(prop, surface), desk.gridStep), surface.on));
   }
 
   /** A place in words: its coordinates, and what it is on. */

@@ -170,6 +170,20 @@ const OWN: Record<Exclude<Tool, `part-${PartName}` | `measure-${MeasureName}` | 
     "Known size: click a point of the chosen prop",
     "now the other; then type how far they are apart",
   ),
+  align: mark(
+    "props",
+    "l",
+    "align",
+    "pi-arrows-alt",
+    "Align: click an edge of the set, or a wall; the chosen prop is turned along it",
+  ),
+  pivot: mark(
+    "props",
+    "o",
+    "turn about a point",
+    "pi-sync",
+    "Turn about: click the point that the chosen prop shall be turned about",
+  ),
   lit: mark("light", "n", "probe in the sun", "pi-sun", "Click paving in the sun"),
   shaded: mark("light", "m", "probe in the shade", "pi-cloud", "Click the same surface in the shade"),
   shadow: mark(

@@ -15,16 +15,23 @@ import { edgeWord } from "./edgeWords.ts";
 import { facetsOf } from "./facets.ts";
 import { followSighting } from "./handles/light.ts";
 import { usePinning } from "./pinning.ts";
+import type { Sight } from "./sight.ts";
+import { plateSight } from "./sight.ts";
+import { useTurning } from "./turning.ts";
 import { freshId } from "./ids.ts";
 
+/** Where in the world a pixel shows something. */
+type SurfaceAt = (shot: Shot, sight: Sight, pixel: Vec2) => Vec3 | null;
+
 /** Turns clicks on the plate into edits, by the tool in hand. */
-export function useTools() {
+export function useTools(surface?: SurfaceAt) {
   const desk = useDesk();
   const store = useShot();
   const notices = useNotices();
   const detector = useDetector();
   const proof = useProof();
   const pinning = usePinning();
+  const turning = useTurning();
 
   async function finish(
     name: string,
@@ -171,6 +178,12 @@ export function useTools() {
         if (!pinning.span(shot, camera, points)) return;
         break;
       }
+      case "align":
+        await turning.align(shot, camera, pixel);
+        return;
+      case "pivot":
+        turning.pivotAt(shot, camera && (surface?.(shot, plateSight(camera), pixel) ?? null));
+        return;
       case "pin": {
         if (!(await pinning.click(shot, camera, points))) return;
         break;

@@ -50,6 +50,8 @@ export type Tool =
   | `measure-${MeasureName}`
   | "pin"
   | "span"
+  | "align"
+  | "pivot"
   | "sighting"
   | "lit"
   | "shaded"
@@ -141,11 +143,34 @@ export const useDesk = defineStore("desk", () => {
   const framed = ref(0);
   /** Two points that were picked on a prop, in its model's own coordinates. */
   const spanned = shallowRef<{ prop: string; ends: [Vec3, Vec3] } | null>(null);
+  /** The point that a prop is turned about in place of its foot. */
+  const pivot = shallowRef<{ prop: string; at: Vec3 } | null>(null);
+  /** Step that props are moved by, metres; 0 for any. */
+  const gridStep = ref(0);
   /** How strongly props are seen while they are placed: less shows the plate before them. */
   const propStrength = ref(1);
   const propDrawer = ref<PropDrawer>("add");
   /** Props that are chosen beside the selected one. */
   const also = shallowRef<string[]>([]);
+  /** Chooses one beside what is chosen, or no more. */
+  function alsoChoose(id: string): void {
+    if (!selected.value) selected.value = id;
+    else if (id !== selected.value)
+      also.value = also.value.includes(id) ? also.value.filter((other) => other !== id) : [...also.value, id];
+  }
+  /** Chooses one first; those that were chosen together stay so if it is one of them. */
+  function chooseFirst(id: string): void {
+    const before = selected.value;
+    if (id === before) return;
+    const together = also.value.includes(id);
+    also.value = together ? [...also.value.filter((other) => other !== id), ...(before ? [before] : [])] : [];
+    selected.value = id;
+  }
+  /** Those of them that go where one goes: all, if it is one of them itself. */
+  const beside = (id: string): string[] =>
+    id === selected.value || also.value.includes(id)
+      ? [selected.value ?? id, ...also.value].filter((other) => other !== id)
+      : [];
   const setOverlay = ref<SetOverlayMode>("lines");
   const plane = shallowRef<WorkingPlane | null>(null);
   /** Points of the part that is being drawn, and where the next one would go. */
@@ -275,6 +300,11 @@ export const useDesk = defineStore("desk", () => {
     spanned,
     framed,
     also,
+    pivot,
+    gridStep,
+    beside,
+    alsoChoose,
+    chooseFirst,
     setOverlay,
     plane,
     drawn,

@@ -48,7 +48,7 @@ export const useModels = defineStore("models", () => {
     const response = await fetch(`/api/assets/${hash}`);
     if (!response.ok) return undefined;
     const bytes = new Uint8Array(await response.arrayBuffer());
-    const { model } = await reader().read(transfer(bytes, [bytes.buffer]));
+    const model = await reader().read(transfer(bytes, [bytes.buffer]));
     models.value = new Map(models.value).set(hash, model);
     return model;
   }

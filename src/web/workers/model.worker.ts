@@ -1,8 +1,8 @@
 import { expose, transfer } from "comlink";
 import { zipSync } from "fflate";
 import { boxGlb } from "#core/exchange/boxGlb";
-import type { ImageDecoder, ImportedModel } from "#core/exchange/gltf";
-import { importGlb } from "#core/exchange/gltf";
+import type { ImageDecoder } from "#core/exchange/gltf";
+import { readAsset } from "#core/exchange/asset";
 import type { Model, Texture } from "#core/props/model";
 import type { Skin } from "#core/props/skin";
 import { flatPicture, pixelsPerMetre } from "#core/props/skin";
@@ -34,14 +34,13 @@ const reading = {
     const hash = Array.from(digest, (byte) => byte.toString(16).padStart(2, "0")).join("");
     const read = await reading.read(bytes).catch(() => null);
     // The lists were marked for handing over with `read`'s answer: that of this one hands them over as well.
-    return read && transfer({ hash, model: read.model }, listsOf(read.model));
+    return read && transfer({ hash, model: read }, listsOf(read));
   },
 
-  /** A GLB as a model for the interactive view, no heavier than that can draw; its lists are handed over, not copied. */
-  async read(bytes: Uint8Array): Promise<ImportedModel> {
-    const { model: whole, ...told } = await importGlb(bytes, decodeSmall);
-    const model = await lightened(whole);
-    return transfer({ ...told, model }, listsOf(model));
+  /** A model for the interactive view from its GLB, or from the picture of a look, no heavier than that can draw; its lists are handed over, not copied. */
+  async read(bytes: Uint8Array): Promise<Model> {
+    const model = await lightened(await readAsset(bytes, decodeSmall));
+    return transfer(model, listsOf(model));
   },
 
   /** Several files as one zip, not pressed together: it only goes to the next room. */

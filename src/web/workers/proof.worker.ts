@@ -2,7 +2,7 @@ import { expose } from "comlink";
 import { compositeLinear } from "#core/comp/composite";
 import type { DecodedPlate } from "#core/comp/composite";
 import { linearToCode } from "#core/colour/srgb";
-import { importGlb } from "#core/exchange/gltf";
+import { readAsset } from "#core/exchange/asset";
 import { decodeCodes } from "#core/image/profile";
 import { resampleRows, sizeAt } from "#core/image/resize";
 import type { ProbeResult } from "#core/render/probeShot";
@@ -173,7 +173,7 @@ async function loadFiles(shot: Shot) {
     };
   }
   for (const hash of modelsOf(shot))
-    if (!models.has(hash)) models.set(hash, (await importGlb(await bytesOf(hash), decodeImage)).model);
+    if (!models.has(hash)) models.set(hash, await readAsset(await bytesOf(hash), decodeImage));
   provideSetModels(shot, models);
   return plate!;
 }

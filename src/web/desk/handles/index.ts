@@ -8,7 +8,7 @@ import { lightHandles } from "./light.ts";
 import type { Loose } from "./loose.ts";
 import { looseHandles } from "./loose.ts";
 import { markHandles } from "./marks.ts";
-import type { MoveOver } from "./props.ts";
+import type { PropHands } from "./props.ts";
 import { propHandles } from "./props.ts";
 import type { Chosen } from "./set.ts";
 import { setHandles } from "./set.ts";
@@ -23,7 +23,7 @@ export interface HandleScene {
   box: boolean;
   /** Heights of the props' models as they stand. */
   heights: Map<string, number>;
-  over: MoveOver;
+  propHands: PropHands;
   loose: Loose;
 }
 
@@ -39,7 +39,7 @@ const HANDLES: Record<StepName, (scene: HandleScene) => Handle[]> = {
     ...(scene.box ? through(scene, (camera) => boxHandles(scene.shot, camera)) : []),
   ],
   set: ({ shot, sight, chosen }) => (sight ? setHandles(shot, sight, chosen) : []),
-  props: ({ shot, sight, heights, over }) => (sight ? propHandles(shot, sight, heights, over) : []),
+  props: ({ shot, sight, heights, propHands }) => (sight ? propHandles(shot, sight, heights, propHands) : []),
   light: (scene) => through(scene, (camera) => lightHandles(scene.shot, camera)),
   render: () => [],
   comp: () => [],

@@ -9,8 +9,21 @@ import type { Handle } from "./handle.ts";
 /** How a prop goes over what is under a pixel. */
 export type MoveOver = (id: string, pixel: Vec2) => ((draft: Draft<Shot>) => void) | null;
 
+/** What dragging the handles of props does. */
+export interface PropHands {
+  over: MoveOver;
+  /** Turns a prop, with what moves with it, by degrees about its pivot or foot. */
+  turn: (draft: Draft<Shot>, id: string, deg: number) => void;
+  pivot: { prop: string; at: Vec3 } | null;
+}
+
 /** Handles of the props that are not locked: foot, lift and turn. */
-export function propHandles(shot: Shot, sight: Sight, heights: Map<string, number>, over: MoveOver): Handle[] {
+export function propHandles(
+  shot: Shot,
+  sight: Sight,
+  heights: Map<string, number>,
+  { over, turn, pivot }: PropHands,
+): Handle[] {
   const handles: Handle[] = [];
   for (const prop of Object.values(shot.props)) {
     if (prop.locked || prop.hidden) continue;
@@ -42,7 +55,8 @@ export function propHandles(shot: Shot, sight: Sight, heights: Map<string, numbe
     }
     const angle = (turnDeg * Math.PI) / 180;
     const arm: Vec3 = [Math.cos(angle), Math.sin(angle), 0];
-    const hand = sight.project(add(position, arm));
+    const about: Vec3 = pivot?.prop === prop.id ? [pivot.at[0], pivot.at[1], position[2]] : position;
+    const hand = sight.project(add(about, arm));
     if (hand) {
       handles.push({
         key: `${prop.id}.turn`,
@@ -51,10 +65,7 @@ export function propHandles(shot: Shot, sight: Sight, heights: Map<string, numbe
         edit: `Turn ${prop.name}`,
         drag: (draft, pixel) => {
           const world = onPlane(sight.ray(pixel), { normal: [0, 0, 1], offset: position[2] });
-          if (world)
-            draft.props[prop.id].placement.turnDeg = toDegrees(
-              Math.atan2(world[1] - position[1], world[0] - position[0]),
-            );
+          if (world) turn(draft, prop.id, toDegrees(Math.atan2(world[1] - about[1], world[0] - about[0])) - turnDeg);
         },
       });
     }

@@ -2,8 +2,10 @@
 import Select from "primevue/select";
 import { computed, ref, watch } from "vue";
 import type { Camera } from "#core/optics/camera";
-import type { Look } from "#core/props/looks";
-import { lookName, lookedMaterial } from "#core/props/looks";
+import { MODEL_LIMITS } from "#core/exchange/glbCheck";
+import type { Look, LookPicture } from "#core/props/looks";
+import { pictureHeader } from "#core/image/header";
+import { LOOK_PICTURES, lookName, lookedMaterial, meshKey } from "#core/props/looks";
 import type { Material } from "#core/props/model";
 import { singleModelOf } from "#core/props/placed";
 import type { LookPresetName } from "#core/props/presets";
@@ -11,6 +13,8 @@ import { LOOK_PRESETS, LOOK_PRESET_NAMES, lookOfPreset } from "#core/props/prese
 import type { Shot } from "#core/shot/schema";
 import { fromHex, toHex } from "../../parts/hexColour.ts";
 import NumberField from "../../parts/NumberField.vue";
+import { api } from "../../api.ts";
+import { useNotices } from "../../stores/notices.ts";
 import SkinCard from "./SkinCard.vue";
 import ShapeFields from "./ShapeFields.vue";
 import { useProps } from "./useProps.ts";
@@ -18,27 +22,90 @@ import { useProps } from "./useProps.ts";
 /** How the chosen prop's materials look; what its file says stays in the file. */
 const props = defineProps<{ shot: Shot; camera: Camera | null }>();
 const { chosen, change, models } = useProps(props);
+const notices = useNotices();
+/** More parts than this are not told one by one. */
+const MOST_MESHES = 60;
 
 /** The model as its file has it, without looks. */
 const bare = computed(() => chosen.value && singleModelOf({ ...chosen.value, looks: {} }, models.models));
-const names = computed(() => bare.value?.materials.map((material, i) => lookName(material, i)) ?? []);
+/** What can have a look: materials by their names, and meshes by themselves where there are several. */
+const targets = computed(() => {
+  const { materials = [], meshes = [] } = bare.value ?? {};
+  const named = materials.map((material, i) => {
+    const title = lookName(material, i);
+    return { key: title, title, material };
+  });
+  if (meshes.length < 2 || meshes.length > MOST_MESHES) return named;
+  return [
+    ...named,
+    ...meshes.map((mesh, i) => ({
+      key: meshKey(i),
+      title: `part ${i + 1}${mesh.name ? `: ${mesh.name}` : ""}`,
+      material: materials[mesh.material],
+    })),
+  ];
+});
 const name = ref<string | null>(null);
 watch(
-  names,
+  targets,
   (list) => {
-    if (!name.value || !list.includes(name.value)) name.value = list[0] ?? null;
+    if (!list.some(({ key }) => key === name.value)) name.value = list[0]?.key ?? null;
   },
   { immediate: true },
 );
-const own = computed<Material | null>(() => bare.value?.materials[names.value.indexOf(name.value ?? "")] ?? null);
+const target = computed(() => targets.value.find(({ key }) => key === name.value) ?? null);
+const own = computed<Material | null>(() => target.value?.material ?? null);
 const look = computed<Look | null>(() => (name.value && chosen.value?.looks[name.value]) || null);
 /** As it looks now. */
 const shown = computed<Material | null>(
   () => own.value && (look.value ? lookedMaterial(own.value, look.value) : own.value),
 );
 const textured = computed(
-  () => own.value && [own.value.baseTexture, own.value.surfaceTexture, own.value.normalTexture].some((t) => t !== null),
+  () =>
+    Object.keys(look.value?.pictures ?? {}).length > 0 ||
+    (own.value && [own.value.baseTexture, own.value.surfaceTexture, own.value.normalTexture].some((t) => t !== null)),
 );
+
+const PICTURES: Record<LookPicture, { label: string; title: string }> = {
+  base: { label: "colour", title: "A picture of its colour" },
+  surface: {
+    label: "surface",
+    title: "A picture of how it reflects: green is roughness, blue is metal (as glTF has it)",
+  },
+  normal: { label: "bumps", title: "A picture of its normals (as glTF has it: green is up)" },
+};
+const picker = ref<HTMLInputElement>();
+const picking = ref<LookPicture>("base");
+function choosePicture(kind: LookPicture): void {
+  picking.value = kind;
+  picker.value?.click();
+}
+async function takePicture(input: HTMLInputElement): Promise<void> {
+  const [file] = input.files ?? [];
+  if (!file) return;
+  try {
+    const head = pictureHeader(new Uint8Array(await file.slice(0, 65_536).arrayBuffer()));
+    if (!head || Math.max(head.width, head.height) > MODEL_LIMITS.textureSide)
+      throw new Error(
+        head
+          ? `“${file.name}” has ${head.width} × ${head.height} pixels; at most ${MODEL_LIMITS.textureSide} along a side fit. Make it smaller.`
+          : `“${file.name}” is no picture that a material can have. Save it as JPEG, PNG or WebP.`,
+      );
+    const { hash } = await api.addPicture(file);
+    await models.fetched(hash);
+    const pictures = { ...look.value?.pictures, [picking.value]: hash };
+    await edit(`Picture of ${PICTURES[picking.value].label}`, { pictures });
+  } catch (error) {
+    notices.fail(error);
+  } finally {
+    input.value = "";
+  }
+}
+function dropPicture(kind: LookPicture): void {
+  const pictures = { ...look.value?.pictures };
+  delete pictures[kind];
+  void edit("Without that picture", { pictures });
+}
 
 const edit = (words: string, changes: Partial<Look>) =>
   change(words, (p) => {
@@ -46,7 +113,7 @@ const edit = (words: string, changes: Partial<Look>) =>
     p.looks = { ...p.looks, [name.value!]: { ...before, ...changes } };
   });
 const take = (preset: LookPresetName) =>
-  change(`Make ${name.value} of ${LOOK_PRESETS[preset].title}`, (p) => {
+  change(`Make ${target.value?.title} of ${LOOK_PRESETS[preset].title}`, (p) => {
     p.looks = { ...p.looks, [name.value!]: lookOfPreset(preset) };
   });
 const reset = () =>
@@ -95,14 +162,16 @@ const absorbed = computed(() => shown.value?.absorption ?? [0, 0, 0]);
       <h3>
         Material
         <Select
-          v-if="names.length > 1"
+          v-if="targets.length > 1"
           v-model="name"
-          :options="names"
+          :options="targets"
+          option-label="title"
+          option-value="key"
           size="small"
           aria-label="Material of the prop"
           data-test="look-material"
         />
-        <span v-else>{{ name }}</span>
+        <span v-else>{{ target?.title }}</span>
         <Select
           :model-value="presetOf?.value ?? null"
           :options="PRESETS"
@@ -202,6 +271,33 @@ const absorbed = computed(() => shown.value?.absorption ?? [0, 0, 0]);
             />
           </label>
         </template>
+        <span v-for="kind in LOOK_PICTURES" :key="kind" class="row">
+          <button
+            class="act"
+            :class="{ on: look?.pictures?.[kind] }"
+            :title="PICTURES[kind].title"
+            :data-test="`look-picture-${kind}`"
+            @click="choosePicture(kind)"
+          >
+            <i class="pi pi-image" /> {{ PICTURES[kind].label }}
+          </button>
+          <button
+            v-if="look?.pictures?.[kind]"
+            class="plain"
+            :aria-label="`Without the picture of ${PICTURES[kind].label}`"
+            @click="dropPicture(kind)"
+          >
+            <i class="pi pi-times" />
+          </button>
+        </span>
+        <input
+          ref="picker"
+          type="file"
+          accept="image/png,image/jpeg,image/webp"
+          hidden
+          data-test="look-picture"
+          @change="takePicture($event.target as HTMLInputElement)"
+        />
         <template v-if="textured">
           <label v-for="k in [0, 1] as const" :key="`t${k}`" class="row">
             <span class="quiet">{{ k === 0 ? "repeated" : "×" }}</span>
@@ -215,6 +311,20 @@ const absorbed = computed(() => shown.value?.absorption ?? [0, 0, 0]);
                 (v) =>
                   edit('Change tiling', {
                     tiling: [0, 1].map((i) => (i === k ? v : (look?.tiling?.[i] ?? 1))) as [number, number],
+                  })
+              "
+            />
+          </label>
+          <label v-for="k in [0, 1] as const" :key="`o${k}`" class="row">
+            <span class="quiet">{{ k === 0 ? "moved" : "," }}</span>
+            <NumberField
+              :model-value="look?.offset?.[k] ?? 0"
+              :label="`Textures moved ${k === 0 ? 'across' : 'down'}`"
+              narrow
+              @update:model-value="
+                (v) =>
+                  edit('Move textures', {
+                    offset: [0, 1].map((i) => (i === k ? v : (look?.offset?.[i] ?? 0))) as [number, number],
                   })
               "
             />

@@ -12,17 +12,20 @@ import { placementOf } from "#core/props/placed";
 import { grown } from "#core/props/span";
 import type { Prop } from "#core/props/schema";
 import type { Shot } from "#core/shot/schema";
+import { formatLength } from "#core/units/length";
 import LengthField from "../../parts/LengthField.vue";
 import NumberField from "../../parts/NumberField.vue";
 import ToolButton from "../../parts/ToolButton.vue";
 import { UNITS } from "./bringModel.ts";
 import { useContact } from "../../desk/contact.ts";
+import { useTurning } from "../../desk/turning.ts";
 import { useProps } from "./useProps.ts";
 
 /** Where the chosen prop stands, how large it is, and what it rests on. */
 const props = defineProps<{ shot: Shot; camera: Camera | null }>();
-const { desk, chosen, single, model, size, change, place } = useProps(props);
+const { desk, store, chosen, single, model, size, change, place } = useProps(props);
 const { busy, rest, push } = useContact();
+const { turnBy } = useTurning();
 
 /** Sizes along one axis change the whole prop alike; held apart, that axis alone. */
 const apart = ref(false);
@@ -86,6 +89,10 @@ const standsOn = (prop: Prop): string => {
     ? `on ${props.shot.props[stands.prop]?.name ?? "what is gone"}`
     : `on ${props.shot.set[stands.part]?.name ?? "what is gone"}, ${stands.face}`;
 };
+const turnTo = (deg: number) => {
+  const { id, placement } = chosen.value!;
+  return store.commit("Type turn", (d) => turnBy(d, id, deg - placement.turnDeg));
+};
 const setMotion = (motion: Prop["motion"]) => change("Change motion", (p) => (p.motion = motion));
 const moveBy = (k: number, metres: number) =>
   setMotion({
@@ -141,7 +148,7 @@ const moveBy = (k: number, metres: number) =>
             label="Turn"
             unit="°"
             data-test="turn"
-            @update:model-value="(v) => place('Type turn', (p) => (p.turnDeg = v))"
+            @update:model-value="(v) => turnTo(v)"
           />
           <NumberField
             v-for="k in [0, 1] as const"
@@ -210,6 +217,8 @@ const moveBy = (k: number, metres: number) =>
         </button>
         <ToolButton tool="pin" label="pin" shortcut="I" />
         <ToolButton tool="span" label="size" shortcut="U" />
+        <ToolButton tool="align" label="align" shortcut="L" />
+        <ToolButton tool="pivot" label="turn about" shortcut="O" />
         <span class="quiet">push</span>
         <button
           v-for="w in WAYS"
@@ -233,6 +242,23 @@ const moveBy = (k: number, metres: number) =>
           @update:model-value="fitSpan"
         />
         <button class="plain" @click="desk.spanned = null"><i class="pi pi-times" /></button>
+      </label>
+      <div v-if="desk.pivot?.prop === chosen.id" class="row line" data-test="pivot">
+        <span class="quiet">turns about {{ desk.pivot.at.map((m) => formatLength(m, shot.unit)).join(", ") }}</span>
+        <button class="plain" aria-label="Turn about its foot again" @click="desk.pivot = null">
+          <i class="pi pi-times" />
+        </button>
+      </div>
+      <label class="row line">
+        <span class="quiet">moves by steps of</span>
+        <LengthField
+          :model-value="desk.gridStep"
+          :unit="shot.unit"
+          label="Step of the grid that props are moved on"
+          data-test="grid-step"
+          @update:model-value="(m) => (desk.gridStep = Math.max(0, m))"
+        />
+        <span class="quiet">{{ desk.gridStep > 0 ? "across and deep" : "any: 0" }}</span>
       </label>
       <label class="row line">
         <span class="quiet">sink by</span>

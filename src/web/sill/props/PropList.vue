@@ -17,11 +17,12 @@ const several = computed(() =>
 );
 
 function choose(prop: Prop, more: boolean): void {
-  if (!more || !desk.selected) {
-    desk.selected = prop.id;
-    desk.also = [];
-  } else if (prop.id !== desk.selected)
-    desk.also = desk.also.includes(prop.id) ? desk.also.filter((id) => id !== prop.id) : [...desk.also, prop.id];
+  if (more) {
+    desk.alsoChoose(prop.id);
+    return;
+  }
+  desk.selected = prop.id;
+  desk.also = [];
 }
 
 const hide = (p: Prop) =>
