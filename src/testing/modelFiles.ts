@@ -1,5 +1,6 @@
+import { encodeToKTX2 } from "ktx2-encoder";
 import { NodeIO } from "@gltf-transform/core";
-import { EXTMeshoptCompression, KHRDracoMeshCompression } from "@gltf-transform/extensions";
+import { EXTMeshoptCompression, KHRDracoMeshCompression, KHRTextureBasisu } from "@gltf-transform/extensions";
 import draco3d from "draco3dgltf";
 import { strToU8, zipSync } from "fflate";
 import { MeshoptDecoder, MeshoptEncoder } from "meshoptimizer";
@@ -113,5 +114,25 @@ export async function compressedGlb(glb: Uint8Array, by: "draco" | "meshopt"): P
       .createExtension(EXTMeshoptCompression)
       .setRequired(true)
       .setEncoderOptions({ method: EXTMeshoptCompression.EncoderMethod.QUANTIZE });
+  return io.writeBinary(document);
+}
+
+/** A GLB whose pictures are KTX2 with Basis Universal: UASTC, or ETC1S. */
+export async function ktx2Glb(glb: Uint8Array, uastc: boolean): Promise<Uint8Array> {
+  const io = new NodeIO().registerExtensions([KHRTextureBasisu]);
+  const document = await io.readBinary(glb);
+  for (const texture of document.getRoot().listTextures()) {
+    const packed = await encodeToKTX2(texture.getImage()!, {
+      isUASTC: uastc,
+      enableDebug: false,
+      generateMipmap: true,
+      imageDecoder: async (bytes: Uint8Array) => {
+        const { data, info } = await sharp(bytes).ensureAlpha().raw().toBuffer({ resolveWithObject: true });
+        return { data: new Uint8Array(data), width: info.width, height: info.height };
+      },
+    });
+    texture.setImage(packed as Uint8Array<ArrayBuffer>).setMimeType("image/ktx2");
+  }
+  document.createExtension(KHRTextureBasisu).setRequired(true);
   return io.writeBinary(document);
 }
