@@ -64,7 +64,7 @@ export const RAY_REFLECTION = 4;
 export const RAY_BOUNCE = 8;
 
 // Material: glTF 2.0 metallic-roughness with extensions.
-export const MATERIAL_BYTES = 256;
+export const MATERIAL_BYTES = 288;
 export const MATERIAL_BASE = 0; // 4 f32, linear
 export const MATERIAL_EMISSIVE = 16; // 3 f32, linear
 export const MATERIAL_METALLIC = 28; // f32
@@ -89,6 +89,7 @@ export const MATERIAL_BASE_TEXTURE = 128; // texture slots
 export const MATERIAL_SURFACE_TEXTURE = 160; // roughness in green, metallic in blue
 export const MATERIAL_NORMAL_TEXTURE = 192;
 export const MATERIAL_EMISSIVE_TEXTURE = 224;
+export const MATERIAL_WEAR = 256; // 6 f32: dirt, rust, scratches; lowest z, height and largest extent of the model
 // Texture slot: number + 1 (0 for none), then a 2x3 matrix by rows from texture coordinates to the picture.
 export const SLOT_MATRIX = 8;
 export const MATERIAL_SEES_BACKDROP = 1;

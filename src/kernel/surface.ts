@@ -1,4 +1,5 @@
 // What a ray met: position, normals, texture coordinates and the material there.
+import { dirtAt, grain, rustAt, scratchAt } from "./wear";
 import { paramF, paramU } from "./params";
 import { sampleTexture, texelA, texelB, texelG, texelR, textureScale } from "./images";
 import { directionOut, holdInstance, normalOut, pointOut, pointX, pointY, pointZ } from "./motion";
@@ -28,6 +29,7 @@ import {
   MATERIAL_SPECULAR_COLOUR,
   MATERIAL_SURFACE_TEXTURE,
   MATERIAL_TRANSMISSION,
+  MATERIAL_WEAR,
   PARAM_MATERIALS,
   PARAM_NORMALS,
   PARAM_PARTS,
@@ -233,6 +235,13 @@ export function loadSurface(id: u32, u: f32, v: f32, instance: u32, dx: f32, dy:
   liftX = -ka * ax - kb * bx - kc * cx;
   liftY = -ka * ay - kb * by - kc * cy;
   liftZ = -ka * az - kb * bz - kc * cz;
+  // Where it is in the model's own coordinates, and what way it faces there.
+  const mx = px,
+    my = py,
+    mz = pz,
+    mgx = gx,
+    mgy = gy,
+    mgz = gz;
   prop = 0;
   if (instance) {
     prop = load<u32>(instance, INSTANCE_PROP);
@@ -359,6 +368,68 @@ export function loadSurface(id: u32, u: f32, v: f32, instance: u32, dx: f32, dy:
         e2z,
       );
     }
+  }
+  if (instance && load<f32>(m, MATERIAL_WEAR + 20) > 0) {
+    const open: f32 = colours ? openByCorners(colours + i0 * 4, colours + i1 * 4, colours + i2 * 4, w, u, v) : 1;
+    wearSurface(m + MATERIAL_WEAR, mx, my, mz, mgx, mgy, mgz, open, width);
+  }
+}
+
+/** Share of the sky over a triangle's corners, which the fourth bytes of their colours are. */
+function openByCorners(a: u32, b: u32, c: u32, w: f32, u: f32, v: f32): f32 {
+  return (w * <f32>load<u8>(a, 3) + u * <f32>load<u8>(b, 3) + v * <f32>load<u8>(c, 3)) * <f32>(1.0 / 255.0);
+}
+
+// @ts-ignore: decorator
+@inline
+function mixed(a: f32, b: f32, t: f32): f32 {
+  return a + (b - a) * t;
+}
+
+/** Makes what is under a share of something else give way to it: a rough matt coat without polish or light through it. */
+function coverBy(share: f32, r: f32, g: f32, b: f32, rough: f32): void {
+  baseR = mixed(baseR, r, share);
+  baseG = mixed(baseG, g, share);
+  baseB = mixed(baseB, b, share);
+  roughness = mixed(roughness, rough, share);
+  metallic *= ONE - share;
+  transmission *= ONE - share;
+  coat *= ONE - share;
+  sheenR *= ONE - share;
+  sheenG *= ONE - share;
+  sheenB *= ONE - share;
+}
+
+/** Wears the surface loaded last: first what happened to its own matter, then what lies on it. */
+function wearSurface(wear: u32, x: f32, y: f32, z: f32, ox: f32, oy: f32, oz: f32, open: f32, width: f32): void {
+  const dirt = load<f32>(wear),
+    rust = load<f32>(wear, 4),
+    scratches = load<f32>(wear, 8);
+  const size = load<f32>(wear, 20);
+  if (scratches > 0) {
+    const share = scratchAt(scratches, x, y, z, ox, oy, oz, size, max<f32>(width, 0));
+    // Bare matter under paint or polish: lighter and rougher; metal stays metal.
+    baseR = mixed(baseR, baseR * <f32>0.6 + <f32>0.3, share);
+    baseG = mixed(baseG, baseG * <f32>0.6 + <f32>0.3, share);
+    baseB = mixed(baseB, baseB * <f32>0.6 + <f32>0.3, share);
+    roughness = mixed(roughness, max<f32>(roughness, <f32>0.5), share);
+    coat *= ONE - share;
+  }
+  if (rust > 0) {
+    const share = rustAt(rust, x, y, z, size);
+    const t = grain((x / size) * 40, (y / size) * 40, (z / size) * 40);
+    coverBy(
+      share,
+      mixed(<f32>0.05, <f32>0.26, t),
+      mixed(<f32>0.018, <f32>0.085, t),
+      mixed(<f32>0.01, <f32>0.028, t),
+      0.9,
+    );
+  }
+  if (dirt > 0) {
+    const above = max<f32>(0, z - load<f32>(wear, 12)) / max<f32>(<f32>1e-6, load<f32>(wear, 16));
+    const share = dirtAt(dirt, x, y, z, size, above, open);
+    coverBy(share * <f32>0.9, <f32>0.1, <f32>0.08, <f32>0.058, 0.95);
   }
 }
 

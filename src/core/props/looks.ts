@@ -1,6 +1,7 @@
 import * as v from "valibot";
 import { ColourSchema, Finite, HashSchema, MOST, NotNegative, Positive, Share, Text } from "../schema/fields.ts";
 import type { Material, Mesh, Model, Texture, TextureMatrix } from "./model.ts";
+import { modelBounds } from "./model.ts";
 
 /**
  * How a material looks in place of how its file has it: what is given is taken, all else stays. An edit is the
@@ -29,6 +30,10 @@ export const LookSchema = v.object({
   opacity: v.optional(Share),
   /** Without the file's picture of its colour. */
   plain: v.optional(v.boolean()),
+  /** Wear by procedure: dirt near the ground and in hollows, rust in patches, fine scratches. */
+  dirt: v.optional(Share),
+  rust: v.optional(Share),
+  scratches: v.optional(Share),
   /** Pictures of its own in place of the file's: of its colour, of how it reflects (as glTF has it), and of its bumps. */
   pictures: v.optional(
     v.object({
@@ -123,6 +128,12 @@ export function lookedModel(model: Model, looks: Looks, pictures: (hash: string)
   };
   const dressed = (material: Material, look: Look): Material => {
     const changed = lookedMaterial(material, look);
+    const { dirt = 0, rust = 0, scratches = 0 } = look;
+    if (dirt + rust + scratches > 0) {
+      const { low, high } = modelBounds(model);
+      const size = Math.max(1e-6, ...low.map((x, k) => high[k] - x));
+      changed.wear = { dirt, rust, scratches, low: low[2], height: Math.max(1e-6, high[2] - low[2]), size };
+    }
     for (const kind of LOOK_PICTURES) {
       const number = numberOf(look.pictures?.[kind]);
       if (number !== null) changed[`${kind}Texture`] = number;

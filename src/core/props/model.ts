@@ -58,6 +58,8 @@ export interface Material {
   surfaceMatrix: TextureMatrix;
   normalMatrix: TextureMatrix;
   emissiveMatrix: TextureMatrix;
+  /** Wear by procedure, strengths from 0 to 1, with the lowest z, the height and the largest extent of its model. */
+  wear?: { dirt: number; rust: number; scratches: number; low: number; height: number; size: number };
   /** Mirror-like parts of a made-up place (water) that show the backdrop of its picture. */
   seesBackdrop?: boolean;
 }

@@ -81,6 +81,10 @@ export function putMaterial(
   f[L.MATERIAL_CUTOFF / 4] = m.alphaCutoff;
   u[L.MATERIAL_NUMBER / 4] = number;
   f[L.MATERIAL_LAMP / 4] = lamp;
+  if (m.wear) {
+    const { dirt, rust, scratches, low, height, size } = m.wear;
+    f.set([dirt, rust, scratches, low, height, size], L.MATERIAL_WEAR / 4);
+  }
   const slot = (offset: number, index: number | null, matrix: TextureMatrix) => {
     u[offset / 4] = index === null ? 0 : textureFirst + index + 1;
     f.set(matrix, (offset + L.SLOT_MATRIX) / 4);

@@ -8,6 +8,7 @@ import { environmentTables } from "./environment.ts";
 import type { Kernel } from "./kernel.ts";
 import type { SceneMemory } from "./memory.ts";
 import type { Picture, TraceScene } from "./scene.ts";
+import { opennessOf } from "./openness.ts";
 import { vertexTangents } from "./tangents.ts";
 import type { Body } from "./bodies.ts";
 import { bodiesOf, putMesh } from "./bodies.ts";
@@ -88,7 +89,9 @@ export function buildResident(
   const uvs = memory.reserve(vertices * 8);
   const grained = models.some((m) => m.materials.some((material) => material.anisotropy > 0));
   const tangents = grained ? memory.reserve(vertices * 12) : 0;
-  const coloured = meshes.some(({ mesh }) => mesh.colours);
+  const dirty = ({ mesh, model }: (typeof meshes)[number]) =>
+    (models[model].materials[mesh.material].wear?.dirt ?? 0) > 0;
+  const coloured = meshes.some((each) => each.mesh.colours || dirty(each));
   const colours = coloured ? memory.reserve(vertices * 4) : 0;
   const triangles = memory.reserve(triangleTotal * L.TRIANGLE_BYTES);
   const parts = memory.reserve((capacity.parts + meshes.length) * L.PART_BYTES);
@@ -130,6 +133,7 @@ export function buildResident(
       const at = memory.u8(colours + v * 4, (mesh.positions.length / 3) * 4);
       if (mesh.colours) at.set(mesh.colours);
       else at.fill(255);
+      if (dirty({ mesh, model, body })) opennessOf(models[model], mesh).forEach((open, i) => (at[i * 4 + 3] = open));
     }
     if (of.anisotropy > 0) memory.f32(tangents + v * 12, mesh.positions.length).set(vertexTangents(mesh));
     if (luminances[material] > 0) {

@@ -143,6 +143,11 @@ const NUMBERS: { key: NumberKey; label: string; max: number; min?: number }[] = 
   { key: "index", label: "index", min: 1, max: 4 },
   { key: "anisotropy", label: "brushed", max: 1 },
 ];
+const WEAR = [
+  { key: "dirt", label: "dirt", title: "Near the ground and in hollows; seen in proof and final" },
+  { key: "rust", label: "rust", title: "In patches; seen in proof and final" },
+  { key: "scratches", label: "scratches", title: "Fine and bare; seen in proof and final" },
+] as const;
 const absorbed = computed(() => shown.value?.absorption ?? [0, 0, 0]);
 </script>
 
@@ -298,6 +303,17 @@ const absorbed = computed(() => shown.value?.absorption ?? [0, 0, 0]);
           data-test="look-picture"
           @change="takePicture($event.target as HTMLInputElement)"
         />
+        <label v-for="w in WEAR" :key="w.key" class="row" :title="w.title">
+          <span class="quiet">{{ w.label }}</span>
+          <NumberField
+            :model-value="look?.[w.key] ?? 0"
+            :label="`Look ${w.label}`"
+            :min="0"
+            :max="1"
+            narrow
+            @update:model-value="(v) => edit(`Change ${w.label}`, { [w.key]: v })"
+          />
+        </label>
         <template v-if="textured">
           <label v-for="k in [0, 1] as const" :key="`t${k}`" class="row">
             <span class="quiet">{{ k === 0 ? "repeated" : "×" }}</span>
