@@ -276,6 +276,12 @@ const absorbed = computed(() => shown.value?.absorption ?? [0, 0, 0]);
             />
           </label>
         </template>
+      </div>
+      <p v-if="presetOf" class="quiet words">Values: {{ LOOK_PRESETS[presetOf.value].source }}.</p>
+    </section>
+    <section v-if="own && shown && name" class="card" style="flex: 1">
+      <h3>Pictures and wear</h3>
+      <div class="row">
         <span v-for="kind in LOOK_PICTURES" :key="kind" class="row">
           <button
             class="act"
@@ -303,6 +309,8 @@ const absorbed = computed(() => shown.value?.absorption ?? [0, 0, 0]);
           data-test="look-picture"
           @change="takePicture($event.target as HTMLInputElement)"
         />
+      </div>
+      <div class="row line">
         <label v-for="w in WEAR" :key="w.key" class="row" :title="w.title">
           <span class="quiet">{{ w.label }}</span>
           <NumberField
@@ -314,56 +322,58 @@ const absorbed = computed(() => shown.value?.absorption ?? [0, 0, 0]);
             @update:model-value="(v) => edit(`Change ${w.label}`, { [w.key]: v })"
           />
         </label>
-        <template v-if="textured">
-          <label v-for="k in [0, 1] as const" :key="`t${k}`" class="row">
-            <span class="quiet">{{ k === 0 ? "repeated" : "×" }}</span>
-            <NumberField
-              :model-value="look?.tiling?.[k] ?? 1"
-              :label="`Repeated ${k === 0 ? 'across' : 'down'}`"
-              :min="0.001"
-              :max="1000"
-              narrow
-              @update:model-value="
-                (v) =>
-                  edit('Change tiling', {
-                    tiling: [0, 1].map((i) => (i === k ? v : (look?.tiling?.[i] ?? 1))) as [number, number],
-                  })
-              "
-            />
-          </label>
-          <label v-for="k in [0, 1] as const" :key="`o${k}`" class="row">
-            <span class="quiet">{{ k === 0 ? "moved" : "," }}</span>
-            <NumberField
-              :model-value="look?.offset?.[k] ?? 0"
-              :label="`Textures moved ${k === 0 ? 'across' : 'down'}`"
-              narrow
-              @update:model-value="
-                (v) =>
-                  edit('Move textures', {
-                    offset: [0, 1].map((i) => (i === k ? v : (look?.offset?.[i] ?? 0))) as [number, number],
-                  })
-              "
-            />
-          </label>
-          <label class="row">
-            <span class="quiet">turned</span>
-            <NumberField
-              :model-value="look?.turnDeg ?? 0"
-              label="Textures turned"
-              unit="°"
-              narrow
-              @update:model-value="(turnDeg) => edit('Turn textures', { turnDeg })"
-            />
-          </label>
-        </template>
       </div>
-      <p v-if="presetOf" class="quiet words">Values: {{ LOOK_PRESETS[presetOf.value].source }}.</p>
+      <div v-if="textured" class="row line">
+        <label v-for="k in [0, 1] as const" :key="`t${k}`" class="row">
+          <span class="quiet">{{ k === 0 ? "repeated" : "×" }}</span>
+          <NumberField
+            :model-value="look?.tiling?.[k] ?? 1"
+            :label="`Repeated ${k === 0 ? 'across' : 'down'}`"
+            :min="0.001"
+            :max="1000"
+            narrow
+            @update:model-value="
+              (v) =>
+                edit('Change tiling', {
+                  tiling: [0, 1].map((i) => (i === k ? v : (look?.tiling?.[i] ?? 1))) as [number, number],
+                })
+            "
+          />
+        </label>
+        <label v-for="k in [0, 1] as const" :key="`o${k}`" class="row">
+          <span class="quiet">{{ k === 0 ? "moved" : "," }}</span>
+          <NumberField
+            :model-value="look?.offset?.[k] ?? 0"
+            :label="`Textures moved ${k === 0 ? 'across' : 'down'}`"
+            narrow
+            @update:model-value="
+              (v) =>
+                edit('Move textures', {
+                  offset: [0, 1].map((i) => (i === k ? v : (look?.offset?.[i] ?? 0))) as [number, number],
+                })
+            "
+          />
+        </label>
+        <label class="row">
+          <span class="quiet">turned</span>
+          <NumberField
+            :model-value="look?.turnDeg ?? 0"
+            label="Textures turned"
+            unit="°"
+            narrow
+            @update:model-value="(turnDeg) => edit('Turn textures', { turnDeg })"
+          />
+        </label>
+      </div>
     </section>
   </template>
   <section v-else class="card" style="flex: 2"><p class="quiet">Click a prop on the plate or in the list.</p></section>
 </template>
 
 <style scoped>
+.line {
+  margin-top: 6px;
+}
 .words {
   margin: 4px 0 0;
 }

@@ -159,6 +159,18 @@ const moveBy = (k: number, metres: number) =>
             @update:model-value="(v) => place('Type lean', (p) => (p.leanDeg[k] = v))"
           />
         </span>
+        <span>Goes by steps</span>
+        <span class="row">
+          <LengthField
+            :model-value="desk.gridStep"
+            :unit="shot.unit"
+            label="Step of the grid that props are moved on"
+            @update:model-value="(m) => (desk.gridStep = Math.max(0, m))"
+          />
+          <span class="quiet">sink by</span>
+          <LengthField :model-value="0" :unit="shot.unit" label="Sink by" @update:model-value="sink" />
+          <span class="quiet">as feet in grass</span>
+        </span>
         <template v-if="chosen.source.kind === 'model'">
           <span>Read as</span>
           <span class="row">
@@ -249,22 +261,6 @@ const moveBy = (k: number, metres: number) =>
           <i class="pi pi-times" />
         </button>
       </div>
-      <label class="row line">
-        <span class="quiet">moves by steps of</span>
-        <LengthField
-          :model-value="desk.gridStep"
-          :unit="shot.unit"
-          label="Step of the grid that props are moved on"
-          data-test="grid-step"
-          @update:model-value="(m) => (desk.gridStep = Math.max(0, m))"
-        />
-        <span class="quiet">{{ desk.gridStep > 0 ? "across and deep" : "any: 0" }}</span>
-      </label>
-      <label class="row line">
-        <span class="quiet">sink by</span>
-        <LengthField :model-value="0" :unit="shot.unit" label="Sink by" @update:model-value="sink" />
-        <span class="quiet">as feet in grass</span>
-      </label>
       <label class="row line strength">
         <span class="quiet">plate in front</span>
         <Slider
