@@ -9,12 +9,16 @@ import { modelOf, placementOf } from "#core/props/placed";
 import { sunDirection } from "#core/light/rig";
 import { placementRotation } from "#core/props/transform";
 import type { Face } from "#core/set/face";
+import { faceNormal } from "#core/set/face";
 import { facesOf } from "#core/set/faces";
 import type { Part } from "#core/set/parts/index";
 import { kindOf } from "#core/set/parts/index";
 import { materialAt } from "#core/set/surface";
-import { frontMesh } from "#core/set/pieces";
+import { pickAlong } from "#core/set/pick";
+import { frontMesh, groundHeight } from "#core/set/pieces";
 import type { OutsideView } from "../stores/desk.ts";
+import type { ShadedProp } from "./contactShades.ts";
+import { ContactShades } from "./contactShades.ts";
 import { PropMeshes } from "./propMeshes.ts";
 import { projectedMaterial } from "./projected.ts";
 import type { Sight } from "./sight.ts";
@@ -30,6 +34,10 @@ const LOOKUP = [96, 64] as const;
 const OVERSCAN = 1.18;
 /** What surrounds the props is taken anew when nothing has moved for so long. */
 const CALM_MS = 150;
+/** What is so near to what is below it has its shade there, metres. */
+const LOW = 0.1;
+/** How dark the light from all around leaves what is right under a prop. */
+const CONTACT = 0.85;
 
 /** How the view is looked at. */
 export interface Looks {
@@ -82,6 +90,8 @@ export class View3d {
   private plateTexture: THREE.CanvasTexture | null = null;
   private readonly surroundings: Surroundings;
   private readonly propMeshes = new PropMeshes();
+  private readonly underfoot = new THREE.Group();
+  private readonly shades: ContactShades;
   private readonly plain = new THREE.MeshBasicMaterial({ side: THREE.DoubleSide });
   /** There are materials whose shaders are not made yet, and whether they are being made. */
   private fresh = true;
@@ -97,6 +107,7 @@ export class View3d {
     // Asking each shader how it went would wait for the graphics card.
     this.renderer.debug.checkShaderErrors = false;
     this.surroundings = new Surroundings(this.renderer);
+    this.shades = new ContactShades(this.renderer);
     this.renderer.shadowMap.enabled = true;
     this.target = new THREE.WebGLRenderTarget(8, 8, { samples: 0, type: THREE.HalfFloatType });
     this.warp = new THREE.ShaderMaterial({
@@ -110,7 +121,7 @@ export class View3d {
     this.screen.add(new THREE.Mesh(new THREE.PlaneGeometry(2, 2), this.warp));
     this.sun.castShadow = true;
     this.sun.shadow.mapSize.set(2048, 2048);
-    this.scene.add(this.sun, this.sun.target, this.things, this.outline);
+    this.scene.add(this.sun, this.sun.target, this.things, this.underfoot, this.outline);
     this.eye.up.set(0, 0, 1);
     this.orbit = new OrbitControls(this.eye, canvas);
     this.orbit.enabled = false;
@@ -264,6 +275,37 @@ export class View3d {
     }
     this.propMeshes.sweep();
     if (this.propMeshes.takeFresh()) this.fresh = true;
+    this.shade(shot, models);
+  }
+
+  /** Lays the shade of the light from all around under what stands on something. */
+  private shade(shot: Shot, models: Map<string, Model>): void {
+    const { sun, sunIrradiance, skyRadiance } = shot.light;
+    const mean = (c: readonly number[]) => (c[0] + c[1] + c[2]) / 3;
+    const direct = sun.on ? mean(sunIrradiance) * Math.max(0, sunDirection(shot)[2]) : 0;
+    const around = Math.PI * mean(skyRadiance);
+    const strength = direct > 0 ? around / (around + direct) : 1;
+    const ground = groundHeight(shot);
+    const shaded = this.things.children.flatMap((group): ShadedProp[] => {
+      const prop = group.userData.prop ? shot.props[group.userData.prop as string] : undefined;
+      const model = prop && modelOf(prop, models);
+      if (!prop || !model || prop.role !== "cg" || !prop.visibility.shadow) return [];
+      const { stands, placement } = prop;
+      // What is right below its middle, whatever it was put down on.
+      const box = new THREE.Box3().setFromObject(group);
+      const { x, y, z } = box.getCenter(new THREE.Vector3());
+      const met = pickAlong(shot.set, [x, y, z], [0, 0, -1]);
+      const under = met && met.distance < z - box.min.z + LOW ? faceNormal(met.face) : null;
+      if (!under && stands?.on !== "prop" && Math.abs(box.min.z - ground) > LOW) return [];
+      const normal: Vec3 =
+        under && Math.abs(under[2]) > 0.3 ? (under.map((v) => v * Math.sign(under[2])) as Vec3) : [0, 0, 1];
+      const { turnDeg, leanDeg, scale } = placement;
+      return [
+        { id: prop.id, group: group as THREE.Group, model, pose: [turnDeg, ...leanDeg, ...scale].join(), normal },
+      ];
+    });
+    this.underfoot.clear();
+    for (const sheet of this.shades.under(shaded, CONTACT * strength)) this.underfoot.add(sheet);
   }
 
   /** Meshes of the set; those of parts whose faces and looks stay are kept. */
@@ -416,6 +458,7 @@ export class View3d {
     // What stands before what, as the camera has it.
     this.scene.overrideMaterial = this.plain;
     this.outline.visible = false;
+    this.underfoot.visible = false;
     // Props are not in the photograph, nor is what stands there for light alone: they hide nothing of it.
     const absent = this.things.children.filter((thing) => !thing.userData.pictured);
     for (const thing of absent) thing.visible = false;
@@ -425,6 +468,7 @@ export class View3d {
     this.renderer.setRenderTarget(null);
     for (const thing of absent) thing.visible = true;
     this.outline.visible = true;
+    this.underfoot.visible = true;
     this.scene.overrideMaterial = null;
   }
 
@@ -681,6 +725,7 @@ export class View3d {
 
   dispose(): void {
     this.plain.dispose();
+    this.shades.dispose();
     clearTimeout(this.surrounding);
     this.orbit.dispose();
     this.flatOrbit.dispose();
