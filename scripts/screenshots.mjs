@@ -114,9 +114,9 @@ try {
     await page.locator(".list > div").first().click();
     await drawer("place");
     await page.waitForTimeout(800);
-    await drawer("library");
-    // Its pictures are taken by the tracer after the first start.
+    // The library's pictures are taken by the tracer after the first start.
     await page.waitForTimeout(20_000);
+    await drawer("library");
     await page.locator('[data-test="kept-glass float"]').click();
     await page.waitForTimeout(600);
     await save("props");
