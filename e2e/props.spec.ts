@@ -1,3 +1,4 @@
+import { createHash } from "node:crypto";
 import type { Page } from "@playwright/test";
 import { expect, test } from "@playwright/test";
 import sharp from "sharp";
@@ -213,6 +214,16 @@ test("quay: lettering, rows of crates as instances, and materials that are the d
   await expect
     .poll(async () => (await shot()).props["prop-1"].looks.text)
     .toMatchObject({ roughness: 0.4, metallic: 1 });
+  const planks = await sharp({ create: { width: 64, height: 32, channels: 3, background: "#8a6a42" } })
+    .png()
+    .toBuffer();
+  await page.getByTestId("look-picture-base").click();
+  await page.getByTestId("look-picture").setInputFiles({ name: "planks.png", mimeType: "image/png", buffer: planks });
+  await expect
+    .poll(async () => (await shot()).props["prop-1"].looks.text?.pictures?.base)
+    .toBe(createHash("sha256").update(planks).digest("hex"));
+  await desk.type("Look rust", "0.5");
+  await expect.poll(async () => (await shot()).props["prop-1"].looks.text).toMatchObject({ rust: 0.5, metallic: 1 });
   await page.getByTestId("look-reset").click();
   await expect.poll(async () => (await shot()).props["prop-1"].looks).toEqual({});
 

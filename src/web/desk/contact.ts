@@ -13,6 +13,7 @@ import { floorHeight, meshOf } from "#core/set/pieces";
 import { movesWith } from "#core/shot/references";
 import type { Shot } from "#core/shot/schema";
 import { formatLength } from "#core/units/length";
+import { plain } from "../plain.ts";
 import { useDesk } from "../stores/desk.ts";
 import { useNotices } from "../stores/notices.ts";
 import { useShot } from "../stores/shot.ts";
@@ -28,9 +29,6 @@ const contact = () =>
 export function keepInContact(hashes: readonly string[]): void {
   void worker?.keepOnly([...hashes]);
 }
-
-/** Without what a store wraps around it: workers take plain data only. */
-const plain = <T>(value: T): T => JSON.parse(JSON.stringify(value)) as T;
 
 /** Upward part of a face's normal below which it is a wall. */
 const STEEP = 0.4;

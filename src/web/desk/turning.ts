@@ -11,18 +11,11 @@ import type { Shot } from "#core/shot/schema";
 import { useDesk } from "../stores/desk.ts";
 import { useNotices } from "../stores/notices.ts";
 import { useShot } from "../stores/shot.ts";
+import { distanceToLine } from "./drawing.ts";
 import { plateSight } from "./sight.ts";
 
 /** An edge is meant within so many pixels of the screen. */
 const REACH = 12;
-
-/** Distance of a pixel from a piece of a line. */
-function offSegment([x, y]: Vec2, [ax, ay]: Vec2, [bx, by]: Vec2): number {
-  const [ux, uy] = [bx - ax, by - ay];
-  const l2 = ux * ux + uy * uy;
-  const t = l2 > 0 ? Math.min(1, Math.max(0, ((x - ax) * ux + (y - ay) * uy) / l2)) : 0;
-  return Math.hypot(x - ax - t * ux, y - ay - t * uy);
-}
 
 /** Turning the chosen prop, and what moves with it: about a point that was picked, and along what the set has. */
 export function useTurning() {
@@ -49,11 +42,8 @@ export function useTurning() {
         for (const ring of face.rings)
           ring.forEach((a, i) => {
             const b = ring[(i + 1) % ring.length];
-            const line = sight.line(a, b);
-            for (let k = 0; k + 1 < line.length; k++) {
-              const off = offSegment(pixel, line[k], line[k + 1]) * desk.scale;
-              if (off < REACH && off < (best?.off ?? Infinity)) best = { off, direction: sub(b, a) };
-            }
+            const off = distanceToLine(sight.line(a, b), pixel) * desk.scale;
+            if (off < REACH && off < (best?.off ?? Infinity)) best = { off, direction: sub(b, a) };
           });
     }
     if (best) return (best as { direction: Vec3 }).direction;

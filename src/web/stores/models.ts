@@ -7,10 +7,8 @@ import type { Skin } from "#core/props/skin";
 import { provideSetModels } from "#core/set/models";
 import { modelsOf, setModelsOf } from "#core/shot/assets";
 import type { Shot } from "#core/shot/schema";
+import { plain } from "../plain.ts";
 import type { ModelReading } from "../workers/model.worker.ts";
-
-/** Without what a store wraps around it: workers take plain data only. */
-const plain = <T>(value: T): T => JSON.parse(JSON.stringify(value)) as T;
 
 /** Models of the open shot's props and of its place, for the interactive view. */
 export const useModels = defineStore("models", () => {
