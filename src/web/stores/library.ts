@@ -46,9 +46,20 @@ export const useLibrary = defineStore("library", () => {
       .catch((error: unknown) => useNotices().fail(error))
       .finally(() => keeping.value--);
   }
-  async function describeModel(hash: string, details: KeptModelDetails): Promise<void> {
-    const now = await api.describeModel(hash, details);
-    models.value = models.value.map((m) => (m.hash === hash ? now : m));
+  let described: Promise<unknown> = Promise.resolve();
+  /** Shown at once and sent one after the other, so that a second change starts from the first. */
+  async function describeModel(hash: string, changes: Partial<KeptModelDetails>): Promise<void> {
+    const model = models.value.find((m) => m.hash === hash);
+    if (!model) return;
+    const { name, tags, licence, source } = model;
+    const details = { name, tags, licence, source, ...changes };
+    models.value = models.value.map((m) => (m.hash === hash ? { ...m, ...details } : m));
+    const sent = described.then(() => api.describeModel(hash, details));
+    described = sent.catch(() => undefined);
+    await sent.catch(async (error: unknown) => {
+      await openModels();
+      throw error;
+    });
   }
   async function deleteModel(hash: string): Promise<void> {
     await api.deleteKeptModel(hash);

@@ -52,8 +52,7 @@ async function putIn(model: KeptModel): Promise<void> {
 }
 
 function describe(changes: Partial<KeptModelDetails>): void {
-  const { hash, name, tags, licence, source } = kept.value!;
-  library.describeModel(hash, { name, tags, licence, source, ...changes }).catch((e: unknown) => notices.fail(e));
+  library.describeModel(kept.value!.hash, changes).catch((e: unknown) => notices.fail(e));
 }
 
 async function forget({ hash, name }: KeptModel): Promise<void> {
