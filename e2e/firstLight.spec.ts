@@ -119,17 +119,19 @@ test("the whole job by mouse, from the photo to the saved picture", async ({ pag
 
   // Light: the sun from the railing's end post, then lit against shaded paving.
   await desk.step("light");
+  await page.getByTestId("drawer-sun").click();
   await desk.tool("sighting");
   for (const pixel of [truth.sighting.footPixel, truth.sighting.topPixel, truth.sighting.tipPixel])
     await desk.click(pixel);
   await desk.fit();
+  await page.getByTestId("drawer-probes").click();
   await desk.tool("lit");
   await desk.click(truth.probes.lit, 0);
   await desk.tool("shaded");
   await desk.click(truth.probes.shaded, 0);
   for (const k of [0, 1, 2]) await desk.type(`Albedo ${"RGB"[k]}`, String(PAVING_ALBEDO[k]));
   await page.getByTestId("balance").click();
-  await expect(page.getByText("lit over shaded")).toBeVisible();
+  await expect(page.getByTestId("balanced")).toBeVisible();
   await desk.saved();
   const lit = (await opened()).shot;
   const sunOff = toDegrees(
@@ -168,8 +170,8 @@ test("the whole job by mouse, from the photo to the saved picture", async ({ pag
   // What was recovered, put to the test over the clean plate.
   const { figures } = await insert("quay", 24, false, {
     camera: again.solved!.camera,
-    sun: { direction: sunDirection(again), irradiance: again.light.sunIrradiance, angularRadius: SUN_ANGULAR_RADIUS },
-    sky: again.light.skyRadiance,
+    sun: { direction: sunDirection(again), irradiance: again.light.sun.irradiance, angularRadius: SUN_ANGULAR_RADIUS },
+    sky: again.light.sky.radiance,
     set: setPieces(again),
     floor: { height: -0.002, albedo: groundAlbedo(again) },
   });

@@ -44,11 +44,11 @@ export async function documentOf(place: DemoPlace) {
   let shot: Shot;
   if (place === "quay") shot = await demoShot(info, codes, await keep("buoy.glb"));
   else if (place === "netloft")
-    shot = netloftShot(info, { kettle: await keep("kettle.glb"), float: await keep("float.glb") });
+    shot = await netloftShot(info, codes, { kettle: await keep("kettle.glb"), float: await keep("float.glb") });
   else {
     const boat = await keep("boat.glb");
     const { model } = await importGlb(files.get(boat)!, decodeTexture);
-    shot = slipwayShot(info, boat, dropToFloor(boatPlace, model));
+    shot = await slipwayShot(info, codes, boat, dropToFloor(boatPlace, model));
   }
   const models = new Map<string, Model>();
   for (const hash of modelsOf(shot)) models.set(hash, (await importGlb(files.get(hash)!, decodeTexture)).model);

@@ -11,7 +11,7 @@ import type { PlateInfo } from "#core/plate/schema";
 import type { Prop } from "#core/props/schema";
 import type { Shot } from "#core/shot/schema";
 import { newEdge } from "#core/match/schema";
-import { newLamp } from "#core/light/schema";
+import { newLamp, newProbe } from "#core/light/schema";
 import { newShot } from "#core/shot/schema";
 import { plainProp, plainReading } from "#core/props/schema";
 import { newMaterial } from "#core/set/materials";
@@ -26,6 +26,7 @@ import { insetFace, pullFace } from "#core/set/shell/pull";
 import { placedVertex, typedVertex } from "#core/set/vertex";
 import { MAIN_PLATE } from "#core/plate/schema";
 import * as loft from "./netloft.ts";
+import { takeProbedLight } from "./probed.ts";
 import * as slip from "./slipway.ts";
 
 /** The net loft and the slipway as finished shots: marks set to half a pixel, the camera solved from them. */
@@ -134,7 +135,12 @@ function done<T>(outcome: T | string): T {
   return outcome;
 }
 
-export function netloftShot(plate: PlateInfo, assets: { kettle: string; float: string }): Shot {
+/** Windows are probed with the levels that lamps are hung with; the probes tell the rest. */
+export async function netloftShot(
+  plate: PlateInfo,
+  codes: Uint8Array,
+  assets: { kettle: string; float: string },
+): Promise<Shot> {
   const shot = ownShot("Net loft, kettle and float", plate);
   const { bench, room } = loft;
   markAndSolve(shot, loft.camera, loft.straightEdges, [
@@ -191,26 +197,38 @@ export function netloftShot(plate: PlateInfo, assets: { kettle: string; float: s
   loft.lamps.forEach((lamp, i) => {
     const id = `lamp-${i + 1}`;
     const azimuthDeg = toDegrees(Math.atan2(lamp.facing[0], lamp.facing[1]));
-    const top = Math.max(...lamp.radiance);
     shot.light.lamps[id] = {
       ...newLamp(id, "rectangle", lamp.position.map((v) => Number(v.toFixed(3))) as Vec3),
       name: lamp.name,
       azimuthDeg,
       tiltDeg: 0,
       size: lamp.size,
-      colour: lamp.radiance.map((v) => Number((v / top).toFixed(4))) as Vec3,
-      level: Number(top.toFixed(3)),
+      colour: [1, 1, 1],
+      level: 10,
     };
   });
   shot.light.sun.on = false;
-  shot.light.sunIrradiance = [0, 0, 0];
-  shot.light.skyRadiance = [0, 0, 0];
+  shot.light.sky.on = false;
+  const patches: [Vec2, number][] = [
+    [[427, 333], 50],
+    [[940, 715], 40],
+    [[80, 430], 40],
+  ];
+  patches.forEach(([pixel, radius], i) => {
+    shot.light.probes[`probe-${i + 1}`] = newProbe(`probe-${i + 1}`, pixel, radius, "as set");
+  });
+  await takeProbedLight(shot, codes);
   shot.props["prop-1"] = prop("prop-1", "Copper kettle", assets.kettle, "kettle.glb", loft.kettlePlace);
   shot.props["prop-2"] = prop("prop-2", "Net float", assets.float, "float.glb", loft.floatPlace);
   return shot;
 }
 
-export function slipwayShot(plate: PlateInfo, boat: string, placement: Placement): Shot {
+export async function slipwayShot(
+  plate: PlateInfo,
+  codes: Uint8Array,
+  boat: string,
+  placement: Placement,
+): Promise<Shot> {
   const shot = ownShot("Slipway, rowing boat", plate);
   const w = slip.HALF_WIDTH;
   const ties: Vec3[] = [
@@ -261,9 +279,9 @@ export function slipwayShot(plate: PlateInfo, boat: string, placement: Placement
     );
   }
   shot.light.sun.on = false;
-  shot.light.sunIrradiance = [0, 0, 0];
-  // An even sky of the overcast one's irradiance: 7/9 of its zenith (CIE S 011, integrated over the hemisphere).
-  shot.light.skyRadiance = slip.ZENITH.map((v) => Number(((v * 7) / 9).toFixed(4))) as Vec3;
+  shot.light.sky.spread = { kind: "overcast" };
+  shot.light.probes["probe-1"] = newProbe("probe-1", [620, 600], 120, "as set");
+  await takeProbedLight(shot, codes);
   shot.props["prop-1"] = prop("prop-1", "Rowing boat", boat, "boat.glb", placement);
   return shot;
 }

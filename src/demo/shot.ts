@@ -1,8 +1,7 @@
 import { readFile } from "node:fs/promises";
 import { fileURLToPath } from "node:url";
-import { probeLight } from "#node/probe";
-import { plateOf } from "#node/renderShot";
-import { sunFromSighting } from "#core/light/sighting";
+import { newProbe } from "#core/light/schema";
+import { sunFromSightings } from "#core/light/sightings";
 import { solve } from "#core/match/solve";
 import type { Vec2 } from "#core/math/vec3";
 import { toDegrees } from "#core/math/vec3";
@@ -22,6 +21,7 @@ import { makePart } from "#core/set/parts/make";
 import { bodyOf } from "#core/set/shell/make";
 import { placedVertex, typedVertex } from "#core/set/vertex";
 import { ridged } from "./otherShots.ts";
+import { takeProbedLight } from "./probed.ts";
 import * as quay from "./quay.ts";
 
 export const demoFolder = fileURLToPath(new URL("../../demo/quay/", import.meta.url));
@@ -46,6 +46,18 @@ const half = (p: Vec2): Vec2 => [Math.round(p[0] * 2) / 2, Math.round(p[1] * 2) 
 
 /** Mean reflectance of the paving texture, as a grey-card reading on the quay would give it. */
 export const PAVING_ALBEDO: [number, number, number] = [0.303, 0.281, 0.247];
+
+/** Places of the plate with nothing but sunlit paving. */
+const OPEN_PAVING: Vec2[] = [
+  [367, 943],
+  [770, 983],
+  [1334, 983],
+];
+/** And with paving in the ice house's shadow. */
+const SHADED_PAVING: Vec2[] = [
+  [770, 551],
+  [850, 553],
+];
 
 /** The quay as a finished shot: marks set to half a pixel, everything else solved from them. */
 export async function demoShot(plate: PlateInfo, codes: Uint8Array, buoyAsset: string): Promise<Shot> {
@@ -101,21 +113,29 @@ export async function demoShot(plate: PlateInfo, codes: Uint8Array, buoyAsset: s
     ...makePart("block-1", "Ice house", { kind: "shell", ...body }, "limewash", "blocker"),
     faceMaterials: Object.fromEntries(roof.map((id) => [id, "slate"])),
   };
-  shot.light.sighting = {
-    foot: half(truth.sighting.footPixel),
-    top: half(truth.sighting.topPixel),
-    tip: half(truth.sighting.tipPixel),
+  const { footPixel, topPixel, tipPixel } = truth.sighting;
+  shot.light.sightings["sighting-1"] = {
+    id: "sighting-1",
     plate: MAIN_PLATE,
+    kind: "upright",
+    foot: half(footPixel),
+    top: half(topPixel),
+    tip: half(tipPixel),
+    muted: false,
   };
-  const sun = sunFromSighting(camera, shot.light.sighting);
-  if (typeof sun === "string") throw new Error(sun);
+  const sun = sunFromSightings(camera, Object.values(shot.light.sightings), shot.set);
+  if (!sun || typeof sun === "string") throw new Error(sun ?? "The demo has no sighting.");
   shot.light.sun = { ...shot.light.sun, azimuthDeg: toDegrees(sun.azimuth), elevationDeg: toDegrees(sun.elevation) };
-  shot.light.lit = { pixel: truth.probes.lit, radius: 26, plate: MAIN_PLATE };
-  shot.light.shaded = { pixel: truth.probes.shaded, radius: 13, plate: MAIN_PLATE };
-  const light = await probeLight(shot, plateOf(shot, codes));
-  if (typeof light === "string") throw new Error(light);
-  shot.light.sunIrradiance = light.sunIrradiance;
-  shot.light.skyRadiance = light.skyRadiance;
+  shot.light.probes["probe-1"] = newProbe("probe-1", truth.probes.lit, 26, "lit");
+  shot.light.probes["probe-2"] = newProbe("probe-2", truth.probes.shaded, 13, "shaded");
+  // Stones differ: more of them tell more.
+  OPEN_PAVING.forEach((pixel, i) => {
+    shot.light.probes[`probe-${i + 3}`] = newProbe(`probe-${i + 3}`, pixel, 40, "lit");
+  });
+  SHADED_PAVING.forEach((pixel, i) => {
+    shot.light.probes[`probe-${i + 6}`] = newProbe(`probe-${i + 6}`, pixel, 11, "shaded");
+  });
+  await takeProbedLight(shot, codes);
   shot.props["prop-1"] = {
     id: "prop-1",
     name: "Channel buoy",

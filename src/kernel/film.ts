@@ -593,7 +593,12 @@ let gatherR: f32 = 0,
   bounceB: f32 = 0,
   setR: f32 = 0,
   setG: f32 = 0,
-  setB: f32 = 0;
+  setB: f32 = 0,
+  skyFromR: f32 = 0,
+  skyFromG: f32 = 0,
+  skyFromB: f32 = 0;
+/** Where irradiance by lamp is summed, three f32 each; 0 for nowhere. */
+let lampSums: u32 = 0;
 
 /** Gloss towards the camera of the set surface loaded last, seen along (dx, dy, dz): `gatherR` to `gatherB`. */
 function gatherGloss(cell: u32, seed: u32, samples: u32, dx: f32, dy: f32, dz: f32): void {
@@ -707,6 +712,8 @@ function gatherHemisphere(cell: u32, seed: u32, samples: u32): void {
         lr += c * light.lightR;
         lg += c * light.lightG;
         lb += c * light.lightB;
+        if (lampSums)
+          add(lampSums + (drawnGroup - GROUP_LAMPS) * 12, c * light.lightR, c * light.lightG, c * light.lightB);
       }
     }
     seekDimension(CATCHER_DIMENSION + 1);
@@ -753,6 +760,9 @@ function gatherHemisphere(cell: u32, seed: u32, samples: u32): void {
   setR = br * n;
   setG = bg * n;
   setB = bb * n;
+  skyFromR = sr * n;
+  skyFromG = sg * n;
+  skyFromB = sb * n;
   bounceR = (br + lr) * n;
   bounceG = (bg + lg) * n;
   bounceB = (bb + lb) * n;
@@ -762,9 +772,10 @@ function gatherHemisphere(cell: u32, seed: u32, samples: u32): void {
 }
 
 /**
- * Light on the set where plate pixels show it. `pixels` holds two f32 each; `out` takes six each: the share of the
- * cosine-weighted hemisphere that is open sky, irradiance from the set and the lamps (3), the share of the sun that comes
- * there, and the cosine to it. A pixel that shows no set gets an open share of -1.
+ * Light on the set where plate pixels show it. `pixels` holds two f32 each; `out` takes nine each, and three more for
+ * every lamp: the share of the cosine-weighted hemisphere that is open sky, irradiance from the set (3), the share of the
+ * sun that comes there, the cosine to it, irradiance from the sky (3), and from each lamp (3). A pixel that shows no set
+ * gets an open share of -1.
  */
 export function probePixels(params: u32, pixels: u32, count: u32, samples: u32, out: u32): void {
   setParams(params);
@@ -772,8 +783,11 @@ export function probePixels(params: u32, pixels: u32, count: u32, samples: u32, 
     ey = paramF(PARAM_POSITION + 4),
     ez = paramF(PARAM_POSITION + 8),
     seed = paramU(PARAM_SEED);
+  const lamps = light.properLamps(),
+    stride = (9 + 3 * lamps) << 2;
   for (let i: u32 = 0; i < count; i++) {
-    const to = out + i * 24;
+    const to = out + i * stride;
+    memory.fill(to, 0, stride);
     aimAtPixel(load<f32>(pixels + (i << 3)), load<f32>(pixels + (i << 3), 4));
     const dx = rayX(),
       dy = rayY(),
@@ -789,11 +803,21 @@ export function probePixels(params: u32, pixels: u32, count: u32, samples: u32, 
     const x = surface.px + gx * surface.offset,
       y = surface.py + gy * surface.offset,
       z = surface.pz + gz * surface.offset;
+    lampSums = to + 36;
     gatherHemisphere(i, seed, samples);
+    lampSums = 0;
+    const each = ONE / <f32>samples;
+    for (let l: u32 = 0; l < 3 * lamps; l++) {
+      const at = to + 36 + (l << 2);
+      store<f32>(at, each * load<f32>(at));
+    }
     store<f32>(to, openShare);
-    store<f32>(to, bounceR, 4);
-    store<f32>(to, bounceG, 8);
-    store<f32>(to, bounceB, 12);
+    store<f32>(to, setR, 4);
+    store<f32>(to, setG, 8);
+    store<f32>(to, setB, 12);
+    store<f32>(to, skyFromR, 24);
+    store<f32>(to, skyFromG, 28);
+    store<f32>(to, skyFromB, 32);
     let seen: f32 = 0,
       cosine: f32 = 0;
     for (let s: u32 = 0; s < 64; s++) {

@@ -10,7 +10,7 @@ import { primitiveModel } from "#core/props/primitives";
 import { standing } from "#core/props/transform";
 import { SceneMemory, scratchAddress } from "#core/trace/memory";
 import type { TraceScene } from "#core/trace/scene";
-import { uploadScene } from "#core/trace/upload";
+import { lightAt } from "#core/render/lightAt";
 import * as L from "#kernel/layout";
 import { emptyScene, lookAt, quadModel } from "../testing/render.ts";
 import { compileKernel, newKernelMemory, openKernel } from "./kernelFile.ts";
@@ -66,13 +66,7 @@ async function probe(s: TraceScene, points: Vec3[]) {
   const memory = newKernelMemory();
   const kernel = await openKernel(await compileKernel(), memory, scratchAddress(0));
   const space = new SceneMemory(memory);
-  const loaded = uploadScene(kernel, space, s, { width: 8, height: 6, seed: 1, maxDepth: 3 });
-  const out = space.reserve(points.length * 24);
-  kernel.probePixels(loaded.params, space.putF32(points.flatMap(pixelOf)), points.length, 4096, out);
-  return points.map((_, i) => {
-    const [openSky, red, green, blue, sunShare] = space.f32(out + i * 24, 5);
-    return { openSky, bounce: [red, green, blue], sunShare };
-  });
+  return lightAt(kernel, space, s, points.map(pixelOf), 4096).map((at) => at!);
 }
 
 test("a marked shade tells where the wall stands and how tall it is", () => {

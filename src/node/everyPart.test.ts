@@ -133,8 +133,8 @@ async function shade(change: (shot: Shot) => void): Promise<{ ratio: number; alp
   shot.materials = { plain: newMaterial("plain", "Plain", [0.3, 0.3, 0.3]) };
   shot.ground = "plain";
   shot.light.sun.on = false;
-  shot.light.sunIrradiance = [0, 0, 0];
-  shot.light.skyRadiance = [1, 1, 1];
+  shot.light.sun.irradiance = [0, 0, 0];
+  shot.light.sky.radiance = [1, 1, 1];
   shot.set.floor = makePart("floor", "Floor", { kind: "polygon", vertices: FLOOR, holes: [] }, "plain");
   shot.props["prop-1"] = {
     id: "prop-1",
@@ -194,7 +194,7 @@ describe("roles reach the picture", () => {
     shot.materials = { plain: newMaterial("plain", "Plain", [1e-4, 1e-4, 1e-4]) };
     shot.ground = "plain";
     shot.light.sun = { ...shot.light.sun, on: false, elevationDeg: 90 };
-    shot.light.skyRadiance = [0, 0, 0];
+    shot.light.sky.radiance = [0, 0, 0];
     shot.set.floor = makePart("floor", "Floor", { kind: "polygon", vertices: FLOOR, holes: [] }, "plain");
     change(shot);
     const dark = 0.02;
@@ -213,10 +213,10 @@ describe("roles reach the picture", () => {
       const part = makePart("roof", "Roof", { kind: "polygon", vertices, holes: [] }, "plain", role);
       shot.set.roof = { ...part, flags: { ...part.flags, ...change } };
     };
-  const sky = (shot: Shot) => (shot.light.skyRadiance = [1, 1, 1]);
+  const sky = (shot: Shot) => (shot.light.sky.radiance = [1, 1, 1]);
   const sun = (shot: Shot) => {
     shot.light.sun.on = true;
-    shot.light.sunIrradiance = [2, 2, 2];
+    shot.light.sun.irradiance = [2, 2, 2];
   };
   const both =
     (...list: ((shot: Shot) => unknown)[]) =>

@@ -13,6 +13,7 @@ const BITS: Record<number, string> = {
   4: "92d8e25236fda37329b093c0430efd3d578510915ec77d5ff39291d2427972db",
   5: "a4504907cd15ff18eac7e9efbc76ee757f7fa7d5aaac2cef767718a5ade57ce5",
   6: "106c1e54c21af40777d0386afc179b98c3aa8dae7a62ffe71f6125023e4fceb7",
+  7: "b1ad8de0ef3f66fea0fb73b4e89fcfd5d02185f9e29bf3ca83d2787a0bbf608a",
 };
 
 /** Plate that all of them stand on: an even ramp with a pattern. */

@@ -33,7 +33,7 @@ function hall(): Shot {
     "room-1": makePart("room-1", "Hall", { kind: "room", floor, height: 4 }, Object.keys(shot.materials)[0]),
   };
   shot.light.sun.on = false;
-  shot.light.skyRadiance = [1, 1, 1];
+  shot.light.sky.radiance = [1, 1, 1];
   shot.set["room-1"].flags.blocks = false;
   return shot;
 }

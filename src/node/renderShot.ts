@@ -2,7 +2,7 @@ import type { DecodedPlate } from "#core/comp/composite";
 import { decodeCodes, pixelEncoder } from "#core/image/profile";
 import { resampleRows, sizeAt } from "#core/image/resize";
 import type { Model } from "#core/props/model";
-import { lightWeights, scaleProp } from "#core/comp/weights";
+import { lightWeights, scaleProp, weighsProps } from "#core/comp/weights";
 import { traceSceneOf } from "#core/render/scene";
 import type { RenderChoice } from "#core/render/schema";
 import type { Shot } from "#core/shot/schema";
@@ -50,14 +50,14 @@ export const plateAt = (plate: DecodedPlate, percent: number): DecodedPlate =>
   plateRowsAt(plate, percent, { y0: 0, y1: sizeAt(plate, percent).height });
 
 /** Which sums a render needs for what is wanted of it. */
-export function sumsOf(choice: RenderChoice): FilmChoice {
+export function sumsOf(choice: RenderChoice, shot: Shot): FilmChoice {
   const wants = (...groups: RenderChoice["passes"]) => groups.some((g) => choice.passes.includes(g));
   return {
     half: true,
     features: choice.denoise || wants("surface"),
     extras: wants("surface", "occlusion", "emission"),
     mattes: wants("mattes"),
-    propLights: wants("lights"),
+    propLights: wants("lights") || weighsProps(shot),
   };
 }
 
@@ -98,7 +98,7 @@ export async function renderIntoFolder(
 ): Promise<FilmLayout> {
   const scene = traceSceneOf(shot, { width: plate.width, height: plate.height, pixels: plate.linear }, models);
   const size = sizeAt(plate, choice.percent);
-  const sums = sumsOf(choice);
+  const sums = sumsOf(choice, shot);
   const settings = settingsOf(size, choice, sums);
   const layout = sceneLayout(scene, sums);
   const done = new Set<number>();
@@ -136,7 +136,7 @@ export async function renderShot(
   const scene = traceSceneOf(shot, { width: plate.width, height: plate.height, pixels: plate.linear }, models);
   const size = sizeAt(plate, whole.percent);
   const passes = emptyPasses(size.width, size.height);
-  const sums = whole.noise > 0 ? sumsOf(whole) : BARE_SUMS;
+  const sums = whole.noise > 0 ? sumsOf(whole, shot) : { ...BARE_SUMS, propLights: weighsProps(shot) };
   await renderBands(scene, settingsOf(size, whole, sums), {
     samples: whole.samples,
     noise: whole.noise,

@@ -1,5 +1,6 @@
 import { sql } from "drizzle-orm";
 import { importGlb } from "#core/exchange/gltf";
+import type { PlateInfo } from "#core/plate/schema";
 import { plainReading } from "#core/props/schema";
 import { dropToFloor } from "#core/props/transform";
 import { decodeTexture } from "#node/images";
@@ -27,14 +28,14 @@ export async function seedDemo(services: Services): Promise<void> {
   const boat = await demoFile("boat.glb", "slipway");
   const { model } = await importGlb(boat, decodeTexture);
   const boatHash = await assets.put(boat);
-  await store.create(slipwayShot(slipway, boatHash, dropToFloor(boatPlace, model)));
+  const codesOf = async (info: PlateInfo) => unpackCodes(await assets.get(info.codes), info);
+  await store.create(await slipwayShot(slipway, await codesOf(slipway), boatHash, dropToFloor(boatPlace, model)));
   const loft = await open("netloft");
   const props = { kettle: await put("kettle.glb", "netloft"), float: await put("float.glb", "netloft") };
-  await store.create(netloftShot(loft, props));
+  await store.create(await netloftShot(loft, await codesOf(loft), props));
   const quay = await open("quay");
-  const codes = await unpackCodes(await assets.get(quay.codes), quay);
   const buoy = await put("buoy.glb", "quay");
-  await store.create(await demoShot(quay, codes, buoy));
+  await store.create(await demoShot(quay, await codesOf(quay), buoy));
   // Their pictures take a while, and nothing waits for them.
   void keepDemoModels(services, [
     ["boat.glb", boatHash, "rowing boat", ["boat", "wood"]],

@@ -1,36 +1,42 @@
 import type { Vec3 } from "../math/vec3.ts";
 import { scale, toRadians } from "../math/vec3.ts";
-import type { Lamp, Sun } from "../trace/scene.ts";
-import type { LightPart } from "./schema.ts";
+import type { Lamp, Picture, Sun } from "../trace/scene.ts";
+import type { LightPart, Source } from "./schema.ts";
+import { skyEnvironment } from "./skies/index.ts";
 import { directionFromAngles } from "./sun.ts";
 
-/** The shot's lights as the tracer takes them. */
+/** The shot's lights as the tracer takes them: at full strength, since strength and tint are weighed after it. */
 
 /** The shot's lamps that are switched on, as the tracer takes them. */
 export function lampsOf({ light }: LightPart): Lamp[] {
-  return Object.values(light.lamps).flatMap((lamp) => {
-    if (!lamp.on || lamp.level === 0) return [];
+  return lampsLit({ light }).map((lamp) => {
     const [azimuth, tilt] = [toRadians(lamp.azimuthDeg), toRadians(lamp.tiltDeg)];
     const facing = directionFromAngles(azimuth, tilt);
     // The width lies level.
     const across: Vec3 = [Math.cos(azimuth), -Math.sin(azimuth), 0];
-    return [
-      {
-        name: lamp.name,
-        kind: lamp.kind,
-        position: lamp.position,
-        facing,
-        across,
-        size: lamp.size,
-        radiance: scale(lamp.colour, lamp.level),
-        cone: {
-          inner: toRadians(Math.min(lamp.cone.innerDeg, lamp.cone.outerDeg)),
-          outer: toRadians(lamp.cone.outerDeg),
-        },
+    return {
+      name: lamp.name,
+      kind: lamp.kind,
+      position: lamp.position,
+      facing,
+      across,
+      size: lamp.size,
+      radiance: scale(lamp.colour, lamp.level),
+      cone: {
+        inner: toRadians(Math.min(lamp.cone.innerDeg, lamp.cone.outerDeg)),
+        outer: toRadians(lamp.cone.outerDeg),
       },
-    ];
+    };
   });
 }
+
+/** A source's colour as it weighs on the props. */
+export const weighed = (colour: Vec3, { strength, tint, lights }: Source): Vec3 =>
+  lights === "set" ? [0, 0, 0] : ([0, 1, 2].map((k) => colour[k] * strength * tint[k]) as Vec3);
+
+/** Lamps that the tracer is given, in its order. */
+export const lampsLit = ({ light }: LightPart) =>
+  Object.values(light.lamps).filter((lamp) => lamp.on && lamp.level !== 0);
 
 export const sunDirection = ({ light }: LightPart): Vec3 =>
   directionFromAngles(toRadians(light.sun.azimuthDeg), toRadians(light.sun.elevationDeg));
@@ -39,7 +45,14 @@ export const sunOf = (shot: LightPart): Sun | null =>
   shot.light.sun.on
     ? {
         direction: sunDirection(shot),
-        irradiance: shot.light.sunIrradiance,
+        irradiance: shot.light.sun.irradiance,
         angularRadius: toRadians(shot.light.sun.radiusDeg),
       }
     : null;
+
+/** Radiance of an even sky, and the picture of one that is not. */
+export function skyOf(shot: LightPart): { sky: Vec3; environment: Picture | null } {
+  const { on, radiance, spread } = shot.light.sky;
+  if (!on) return { sky: [0, 0, 0], environment: null };
+  return { sky: radiance, environment: skyEnvironment(spread, radiance, sunDirection(shot)) };
+}

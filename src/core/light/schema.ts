@@ -11,16 +11,28 @@ import {
   Vec3Schema,
   byId,
   pointsFrom,
+  whole,
 } from "../schema/fields.ts";
 
 /** The light step's part of the document. */
 
 export const LAMP_KINDS = ["rectangle", "disc", "sphere", "spot"] as const;
 
+/** Whom a source lights: everything, the props alone, or the set alone, on which it then only weighs in shadows. */
+export const LIGHTS = ["all", "props", "set"] as const;
+
+/** What every source has. Strength and tint weigh what was measured or typed, without a new ray. */
+const sourceEntries = {
+  on: v.boolean(),
+  strength: v.pipe(Finite, v.minValue(0, "must be 0 or more"), v.maxValue(100, "must be 100 or less")),
+  tint: ColourSchema,
+  lights: v.picklist(LIGHTS),
+};
+
 export const LampSchema = v.object({
   id: Id,
   name: Text,
-  on: v.boolean(),
+  ...sourceEntries,
   kind: v.picklist(LAMP_KINDS),
   position: Vec3Schema,
   /** Where it shines, degrees: clockwise from +Y, and upwards. */
@@ -35,7 +47,67 @@ export const LampSchema = v.object({
   cone: v.object({ innerDeg: NotNegative, outerDeg: v.pipe(Finite, v.minValue(0.1), v.maxValue(89)) }),
 });
 
-const ProbeSchema = v.object({ pixel: PixelSchema, radius: v.pipe(Finite, v.minValue(1)), plate: Id });
+/** How much of the sun a probed patch gets: all of it, none, or what the set lets through. */
+export const PROBE_SUNS = ["lit", "shaded", "as set"] as const;
+
+const ProbeSchema = v.object({
+  id: Id,
+  plate: Id,
+  pixel: PixelSchema,
+  radius: v.pipe(Finite, v.minValue(1)),
+  sun: v.picklist(PROBE_SUNS),
+  /** Reflectance of a card that lies there; null where the set's own material counts. */
+  card: v.nullable(ColourSchema),
+  muted: v.boolean(),
+});
+
+/** A shadow on the plate that tells where the sun is. */
+const SightingSchema = v.variant("kind", [
+  /** Foot and top of an upright thing, and the tip of its shadow. */
+  v.object({
+    kind: v.literal("upright"),
+    id: Id,
+    plate: Id,
+    foot: PixelSchema,
+    top: PixelSchema,
+    tip: PixelSchema,
+    muted: v.boolean(),
+  }),
+  /** A point whose height nobody knows, and its shadow. */
+  v.object({
+    kind: v.literal("pair"),
+    id: Id,
+    plate: Id,
+    top: PixelSchema,
+    tip: PixelSchema,
+    muted: v.boolean(),
+  }),
+]);
+
+/** How the sky's brightness is spread; the mean of it on level ground is the sky's own radiance. */
+export const SkySpreadSchema = v.variant("kind", [
+  v.object({ kind: v.literal("even") }),
+  /** Moon and Spencer's overcast sky: three times as bright overhead as at the horizon. */
+  v.object({ kind: v.literal("overcast") }),
+  /** One of the fifteen general skies of ISO 15469. */
+  v.object({ kind: v.literal("general"), number: whole(1, 15) }),
+  v.object({
+    kind: v.literal("physical"),
+    turbidity: v.pipe(Finite, v.minValue(1.7, "must be 1.7 or more"), v.maxValue(10, "must be 10 or less")),
+  }),
+]);
+
+/** Where and when the plate was taken. */
+const AlmanacSchema = v.object({
+  /** Degrees, north and east. */
+  latitude: v.pipe(Finite, v.minValue(-90, "must be -90 or more"), v.maxValue(90, "must be 90 or less")),
+  longitude: v.pipe(Finite, v.minValue(-180, "must be -180 or more"), v.maxValue(180, "must be 180 or less")),
+  /** Date and time of the clock, as YYYY-MM-DDTHH:MM, and its minutes ahead of universal time. */
+  clock: v.pipe(Text, v.regex(/^\d{4}-\d\d-\d\dT\d\d:\d\d$/, "must be a date and a time")),
+  zoneMinutes: whole(-840, 840),
+  /** Degrees from north, clockwise, to the world's +Y; null while nobody knows. */
+  northDeg: v.nullable(Finite),
+});
 
 const RegionSchema = v.object({
   id: Id,
@@ -48,19 +120,24 @@ const RegionSchema = v.object({
 });
 
 const LightSchema = v.object({
-  sighting: v.nullable(v.object({ foot: PixelSchema, top: PixelSchema, tip: PixelSchema, plate: Id })),
   /** Degrees; the azimuth is clockwise from +Y. */
   sun: v.object({
-    on: v.boolean(),
+    ...sourceEntries,
     azimuthDeg: Finite,
     elevationDeg: Finite,
     radiusDeg: v.pipe(Finite, v.minValue(0.01), v.maxValue(20)),
+    /** On a surface that faces it, in plate units; from the probes, or typed. */
+    irradiance: ColourSchema,
   }),
-  lit: v.nullable(ProbeSchema),
-  shaded: v.nullable(ProbeSchema),
-  /** Plate units; from the probes, or typed. */
-  sunIrradiance: ColourSchema,
-  skyRadiance: ColourSchema,
+  sky: v.object({
+    ...sourceEntries,
+    /** Of the even sky that gives level ground the same light, in plate units. */
+    radiance: ColourSchema,
+    spread: SkySpreadSchema,
+  }),
+  sightings: byId(SightingSchema),
+  probes: byId(ProbeSchema),
+  almanac: v.nullable(AlmanacSchema),
   /** Shadow density and tint: weights of the sun and of the sky's colours in the catcher's ratio. */
   density: v.pipe(Finite, v.minValue(0), v.maxValue(4)),
   tint: v.tuple([Positive, Positive, Positive]),
@@ -76,12 +153,30 @@ export interface LightPart {
   light: Light;
 }
 export type ShotLamp = v.InferOutput<typeof LampSchema>;
+export type Probe = v.InferOutput<typeof ProbeSchema>;
+export type Sighting = v.InferOutput<typeof SightingSchema>;
+export type SkySpread = v.InferOutput<typeof SkySpreadSchema>;
+export type Almanac = v.InferOutput<typeof AlmanacSchema>;
+/** What sun, sky and every lamp share. */
+export type Source = Pick<ShotLamp, "on" | "strength" | "tint" | "lights">;
+
+export const newSource = (): Source => ({ on: true, strength: 1, tint: [1, 1, 1], lights: "all" });
+
+export const newProbe = (id: string, pixel: Probe["pixel"], radius: number, sun: Probe["sun"]): Probe => ({
+  id,
+  plate: "main",
+  pixel,
+  radius,
+  sun,
+  card: null,
+  muted: false,
+});
 
 /** A new lamp that shines straight down. */
 export const newLamp = (id: string, kind: ShotLamp["kind"], position: ShotLamp["position"]): ShotLamp => ({
   id,
   name: `${kind[0].toUpperCase()}${kind.slice(1)} lamp`,
-  on: true,
+  ...newSource(),
   kind,
   position,
   azimuthDeg: 0,
@@ -93,12 +188,11 @@ export const newLamp = (id: string, kind: ShotLamp["kind"], position: ShotLamp["
 });
 
 export const newLight = (): Light => ({
-  sighting: null,
-  sun: { on: true, azimuthDeg: 135, elevationDeg: 40, radiusDeg: 0.2665 },
-  lit: null,
-  shaded: null,
-  sunIrradiance: [2, 2, 2],
-  skyRadiance: [0.25, 0.25, 0.25],
+  sun: { ...newSource(), azimuthDeg: 135, elevationDeg: 40, radiusDeg: 0.2665, irradiance: [2, 2, 2] },
+  sky: { ...newSource(), radiance: [0.25, 0.25, 0.25], spread: { kind: "even" } },
+  sightings: {},
+  probes: {},
+  almanac: null,
   density: 1,
   tint: [1, 1, 1],
   propLevel: 1,

@@ -1,10 +1,10 @@
-import { readPatch } from "../light/balance.ts";
+import { readPatch } from "../light/patch.ts";
 import { sunOf } from "../light/rig.ts";
 import type { Vec2, Vec3 } from "../math/vec3.ts";
 import type { Kernel } from "../trace/kernel.ts";
 import type { SceneMemory } from "../trace/memory.ts";
 import type { Picture } from "../trace/scene.ts";
-import { uploadScene } from "../trace/upload.ts";
+import { lightAt } from "./lightAt.ts";
 import type { Seen } from "./scene.ts";
 import { traceSceneOf } from "./scene.ts";
 
@@ -35,15 +35,12 @@ export function plateAlbedo(
   if (patch.pixels === 0) return "The patch lies outside the plate. Drag over the plate.";
   if (patch.clipped > 0.01) return "The patch is clipped: its brightest pixels hold no colour. Take a darker one.";
   const scene = traceSceneOf(shot, plate, new Map(), false);
-  const loaded = uploadScene(kernel, memory, scene, { width: 8, height: 8, seed: 1, maxDepth: 4 });
-  const out = memory.reserve(24);
-  kernel.probePixels(loaded.params, memory.putF32([...pixel]), 1, SAMPLES, out);
-  const [open, r, g, b, sunShare, cosine] = memory.f32(out, 6);
-  if (open < 0) return "No surface of the set is there. Draw it first.";
+  const [at] = lightAt(kernel, memory, scene, [pixel], SAMPLES);
+  if (!at) return "No surface of the set is there. Draw it first.";
   const sun = sunOf(shot)?.irradiance ?? [0, 0, 0];
-  const lit = Math.max(0, cosine) * sunShare;
-  const colour = [r, g, b].map((bounce, k) => {
-    const irradiance = bounce + Math.PI * open * scene.sky[k] + lit * sun[k];
+  const lit = at.sunCosine * at.sunShare;
+  const colour = at.bounce.map((bounce, k) => {
+    const irradiance = bounce + at.sky[k] + at.lamps.reduce((sum, lamp) => sum + lamp[k], 0) + lit * sun[k];
     return Math.min(0.98, (Math.PI * patch.colour[k]) / Math.max(1e-6, irradiance));
   }) as Vec3;
   if (!(Math.max(...colour) > 1e-4)) return "No light reaches the surface there. Set the light first.";

@@ -1,6 +1,6 @@
 import { castersOf } from "../light/casters.ts";
 import { maskPicture } from "../light/mask.ts";
-import { lampsOf, sunDirection, sunOf } from "../light/rig.ts";
+import { lampsOf, skyOf, sunDirection, sunOf } from "../light/rig.ts";
 import type { LightPart } from "../light/schema.ts";
 import type { MatchPart } from "../match/schema.ts";
 import { toRadians } from "../math/vec3.ts";
@@ -67,7 +67,7 @@ export function traceSceneOf(shot: Seen, plate: Picture, models: Map<string, Mod
     set: [...setPieces(shot), ...shown.flatMap((prop) => propPieces(prop, models))],
     props,
     sun: sunOf(shot),
-    sky: light.skyRadiance,
+    ...skyOf(shot),
     lamps: lampsOf(shot),
     aperture: shot.focus.on
       ? {

@@ -258,10 +258,20 @@ describe("turning the world", () => {
 
 /** A shot as version 4 had it: one plate, and the light with the ground's albedo and gloss. */
 function asVersion4(shot: Shot): Record<string, unknown> {
-  const old = JSON.parse(JSON.stringify(shot)) as Record<string, unknown> & { light: object };
+  const old = JSON.parse(JSON.stringify(shot)) as Record<string, unknown>;
   old.plate = { ...shot.plates.main };
   old.light = {
-    ...old.light,
+    sighting: null,
+    sun: { on: true, azimuthDeg: 135, elevationDeg: 40, radiusDeg: 0.2665 },
+    lit: null,
+    shaded: null,
+    sunIrradiance: [2, 2, 2],
+    skyRadiance: [0.25, 0.25, 0.25],
+    density: 1,
+    tint: [1, 1, 1],
+    propLevel: 1,
+    shadows: {},
+    lamps: {},
     albedo: { name: "Stone", colour: [0.2, 0.2, 0.2], spread: 0.05 },
     gloss: 0,
     glossRoughness: 0.5,

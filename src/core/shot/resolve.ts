@@ -3,8 +3,8 @@ import type { Vec3 } from "../math/vec3.ts";
 import { distance, dot, toDegrees } from "../math/vec3.ts";
 import type { Camera } from "../optics/camera.ts";
 import { groundPlane, pixelOnPlane, projectPoint } from "../optics/camera.ts";
-import type { Sighting } from "../light/sighting.ts";
-import { sunFromSighting } from "../light/sighting.ts";
+import type { Sighting } from "../light/schema.ts";
+import { sunFromSightings } from "../light/sightings.ts";
 import type { SolveAnswer } from "../match/request.ts";
 import { evidenceKey } from "../match/requestOfShot.ts";
 import { followCamera } from "../set/follow.ts";
@@ -98,15 +98,16 @@ const SIGHTED_DEG = 0.02;
 
 /** A sun that stands where its sighting put it goes on doing so under another camera; a typed one stays. Tells its movement. */
 function followSun(draft: Draft<Shot> | Shot, old: Camera, next: Camera): Movement | null {
-  const { sighting, sun } = draft.light;
-  if (!sighting) return null;
-  const [before, after] = [sunFromSighting(old, sighting as Sighting), sunFromSighting(next, sighting as Sighting)];
-  if (typeof before === "string") return null;
+  const { sightings, sun } = draft.light;
+  const read = (camera: Camera) =>
+    sunFromSightings(camera, Object.values(sightings) as Sighting[], draft.set as Shot["set"]);
+  const [before, after] = [read(old), read(next)];
+  if (!before || typeof before === "string") return null;
   const off = (a: number, b: number) => Math.abs(((((a - b) % 360) + 540) % 360) - 180);
   if (off(sun.azimuthDeg, toDegrees(before.azimuth)) > SIGHTED_DEG) return null;
   if (off(sun.elevationDeg, toDegrees(before.elevation)) > SIGHTED_DEG) return null;
   const movement = { id: "sun", name: "The sun", metres: 0, pixels: 0 };
-  if (typeof after === "string") return { ...movement, lost: true };
+  if (!after || typeof after === "string") return { ...movement, lost: true };
   sun.azimuthDeg = toDegrees(after.azimuth);
   sun.elevationDeg = toDegrees(after.elevation);
   const turned = Math.acos(Math.min(1, dot(before.direction, after.direction)));

@@ -12,7 +12,7 @@ import { MIGRATIONS } from "./migrations/index.ts";
 
 /** The shot document: the one model that browser, server and command line share. Each step owns its part of it. */
 
-export const SHOT_VERSION = 7;
+export const SHOT_VERSION = 8;
 
 export const ShotSchema = v.object({
   version: v.literal(SHOT_VERSION),

@@ -1,7 +1,7 @@
 import { makePart } from "#core/set/parts/make";
 import { placedVertex } from "#core/set/vertex";
 import { describe, expect, test } from "@jest/globals";
-import { sunFromSighting } from "#core/light/sighting";
+import { sunFromSightings } from "#core/light/sightings";
 import { toDegrees } from "#core/math/vec3";
 import { projectPoint, rotationFromAngles } from "#core/optics/camera";
 import { noDistortion } from "#core/optics/distortion";
@@ -115,13 +115,21 @@ describe("solving again when work exists", () => {
     takeCamera(shot, answer(600));
     const at = (p: Vec3) => projectPoint(camera(600), p) as Vec2;
     // A post of 1 m whose shadow falls 1 m towards -Y: the sun stands in +Y, 45 degrees high.
-    shot.light.sighting = { foot: at([0.3, 1.5, 0]), top: at([0.3, 1.5, 1]), tip: at([0.3, 0.5, 0]), plate: "main" };
+    shot.light.sightings["sighting-1"] = {
+      id: "sighting-1",
+      plate: "main",
+      kind: "upright",
+      foot: at([0.3, 1.5, 0]),
+      top: at([0.3, 1.5, 1]),
+      tip: at([0.3, 0.5, 0]),
+      muted: false,
+    };
     Object.assign(shot.light.sun, { azimuthDeg: 0, elevationDeg: 45 });
     const typed = structuredClone(shot);
     typed.light.sun.elevationDeg = 50;
     const moved = takeCamera(shot, answer(660));
-    const sighted = sunFromSighting(camera(660), shot.light.sighting!);
-    if (typeof sighted === "string") throw new Error(sighted);
+    const sighted = sunFromSightings(camera(660), Object.values(shot.light.sightings));
+    if (!sighted || typeof sighted === "string") throw new Error(sighted ?? "none");
     expect(shot.light.sun.elevationDeg).toBeCloseTo(toDegrees(sighted.elevation), 9);
     expect(Math.abs(shot.light.sun.elevationDeg - 45)).toBeGreaterThan(0.1);
     expect(moved.find((m) => m.id === "sun")!.degrees).toBeGreaterThan(0.1);

@@ -1,4 +1,4 @@
-import type { Light } from "../light/schema.ts";
+import type { Light, Source } from "../light/schema.ts";
 import type { Shot } from "./schema.ts";
 
 /**
@@ -10,16 +10,23 @@ export type Stage = (typeof STAGES)[number];
 
 type Stale<T> = Stage | null | ((value: T) => Partial<Record<Stage, unknown>>);
 
+/** What a source makes stale: what it shines with, and how that is weighed. */
+function sourceStale({ strength, tint, lights, ...shines }: Source): Partial<Record<Stage, unknown>> {
+  return { fill: shines, develop: [strength, tint, lights] };
+}
+
 /** Of the light, what is only looked at, what is measured, and what shines. A forgotten field is a type error. */
-const LIGHT: Record<keyof Light, Stage | null> = {
-  sighting: null,
-  lit: null,
-  shaded: null,
-  sun: "fill",
-  sunIrradiance: "fill",
-  skyRadiance: "fill",
+const LIGHT: { [K in keyof Light]: Stale<Light[K]> } = {
+  sightings: null,
+  probes: null,
+  almanac: null,
+  sun: sourceStale,
+  sky: sourceStale,
   shadows: "fill",
-  lamps: "fill",
+  lamps: (lamps) => {
+    const each = Object.values(lamps).map((lamp) => sourceStale({ ...lamp, name: "" } as Source));
+    return { fill: each.map(({ fill }) => fill), develop: each.map(({ develop }) => develop) };
+  },
   density: "develop",
   tint: "develop",
   propLevel: "develop",
@@ -64,8 +71,10 @@ const STALE: { [K in keyof Shot]: Stale<Shot[K]> } = {
   },
   light: (light) => {
     const of: Partial<Record<Stage, unknown[]>> = {};
-    for (const [name, stage] of Object.entries(LIGHT) as [keyof Light, Stage | null][])
-      if (stage) (of[stage] ??= []).push(light[name]);
+    for (const [name, stale] of Object.entries(LIGHT) as [keyof Light, Stale<unknown>][]) {
+      const parts = typeof stale === "string" ? { [stale]: light[name] } : (stale?.(light[name]) ?? {});
+      for (const [stage, part] of Object.entries(parts)) (of[stage as Stage] ??= []).push(part);
+    }
     return of;
   },
   focus: "film",

@@ -106,6 +106,8 @@ export function turnWorld(draft: Draft<Shot> | Shot, turn: WorldTurn): void {
     lamp.position = move(lamp.position as Vec3);
     lamp.azimuthDeg = wrapped(lamp.azimuthDeg - quarter);
   }
+  const { almanac } = draft.light;
+  if (almanac && almanac.northDeg !== null) almanac.northDeg = wrapped(almanac.northDeg + quarter);
   draft.light.sun.azimuthDeg = (((draft.light.sun.azimuthDeg - quarter) % 360) + 360) % 360;
 }
 

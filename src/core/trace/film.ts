@@ -16,7 +16,7 @@ export interface FilmChoice {
 }
 
 export const ALL_SUMS: FilmChoice = { half: true, features: true, extras: true, mattes: true, propLights: true };
-export const PROOF_SUMS: FilmChoice = { half: true, features: true, extras: false, mattes: false, propLights: false };
+export const PROOF_SUMS: FilmChoice = { half: true, features: true, extras: false, mattes: false, propLights: true };
 export const BARE_SUMS: FilmChoice = { half: false, features: false, extras: false, mattes: false, propLights: false };
 
 /** Where the sums of a pixel stand, as numbers of floats; 0 for what is not kept. */
@@ -59,20 +59,25 @@ export function filmLayout(
   return { stride, lights, half, features, extras, props, materials, propLights, groups, propNames, materialNames };
 }
 
-/** Weights by which each light's share of the catcher is taken again after the render. */
-export interface LightWeights {
+/** Weights by which each light's share is taken again after the render. */
+export interface GroupWeights {
   sun: Vec3;
   sky: Vec3;
   bounce: Vec3;
-  /** All lamps alike, or one weight each. */
+  /** One for each lamp; 1 for those that are missing. */
   lamps?: Vec3[];
+}
+
+/** Those of the catcher, and of the props where they differ from 1. */
+export interface LightWeights extends GroupWeights {
+  props?: GroupWeights;
 }
 
 export const unitWeights = (): LightWeights => ({ sun: [1, 1, 1], sky: [1, 1, 1], bounce: [1, 1, 1] });
 
 const ONE: Vec3 = [1, 1, 1];
 
-const weightOf = (weights: LightWeights, group: number): Vec3 =>
+const weightOf = (weights: GroupWeights, group: number): Vec3 =>
   group === 0
     ? weights.sun
     : group === 1
@@ -107,7 +112,8 @@ export function emptyPasses(width: number, height: number): Passes {
 /**
  * Passes of a film of sums (layout: src/kernel/layout.ts). The ratio is the quotient of the weighted sums with and
  * without props; exactly 1 where nothing differs, no catcher was met, or nothing arrives. Added light is the catcher's
- * reflection with the props, less what `plate * ratio` holds of the one without.
+ * reflection with the props, less what `plate * ratio` holds of the one without. Weights of the props need a film that
+ * keeps their lights apart; throws without.
  */
 export function developFilm(
   film: Float32Array,
@@ -119,10 +125,13 @@ export function developFilm(
 ): Passes {
   const { prop, ratio, added, depth } = into;
   const groups = layout.groups.map((_, g) => weightOf(weights, g));
+  const changes = propChanges(layout, weights);
   for (let i = 0, f = 0; i < width * height; i++, f += layout.stride) {
     const samples = film[f + L.FILM_SAMPLES];
     const scale = samples > 0 ? 1 / samples : 0;
     for (let k = 0; k < 4; k++) prop[i * 4 + k] = film[f + L.FILM_PROP + k] * scale;
+    if (changes && film[f + L.FILM_ALPHA] > 0)
+      for (let k = 0; k < 3; k++) prop[i * 4 + k] += changeOf(film, f + layout.propLights + k, changes, k) * scale;
     const caught = film[f + L.FILM_CATCHER];
     const catcherScale = caught > 0 ? 1 / caught : 0;
     for (let k = 0; k < 3; k++) {
@@ -141,6 +150,20 @@ export function developFilm(
     depth[i] = a > 0 ? film[f + L.FILM_DEPTH] / a : 0;
   }
   return into;
+}
+
+/** By how much each light on the props is to change, as a share of it; null where nothing does. */
+function propChanges(layout: FilmLayout, { props }: LightWeights): Vec3[] | null {
+  const changes = props && layout.groups.map((_, g) => weightOf(props, g).map((w) => w - 1) as Vec3);
+  if (!changes?.some((c) => c.some((x) => x !== 0))) return null;
+  if (layout.propLights === 0) throw new Error("The film does not keep the props' lights apart.");
+  return changes;
+}
+
+function changeOf(film: Float32Array, at: number, changes: Vec3[], k: number): number {
+  let sum = 0;
+  for (let g = 0; g < changes.length; g++) sum += changes[g][k] * film[at + g * 3];
+  return sum;
 }
 
 /**
@@ -165,6 +188,7 @@ export function developHalf(
   };
   if (layout.half === 0) throw new Error("The film keeps no halves.");
   const groups = layout.groups.map((_, g) => weightOf(weights, g));
+  const changes = propChanges(layout, weights);
   const take = (whole: number, part: number) => (odd ? film[whole] - film[part] : film[part]);
   for (let i = 0, f = 0; i < n; i++, f += layout.stride) {
     const h = f + layout.half;
@@ -173,6 +197,11 @@ export function developHalf(
     const count = odd ? samples - even : even;
     for (let k = 0; k < 4; k++)
       out.prop[i * 4 + k] = count > 0 ? take(f + L.FILM_PROP + k, h + L.HALF_PROP + k) / count : 0;
+    if (changes)
+      for (let k = 0; k < 3; k++) {
+        const whole = film[f + L.FILM_PROP + k];
+        if (whole > 1e-9) out.prop[i * 4 + k] *= 1 + changeOf(film, f + layout.propLights + k, changes, k) / whole;
+      }
     const caught = take(f + L.FILM_CATCHER, h + L.HALF_CATCHER);
     for (let k = 0; k < 3; k++) {
       let w = 0;

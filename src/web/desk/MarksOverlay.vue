@@ -1,10 +1,13 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Vec2, Vec3 } from "#core/math/vec3";
+import { dayArc, worldAzimuth } from "#core/light/almanac";
+import { sunDirection } from "#core/light/rig";
 import { directionFromAngles } from "#core/light/sun";
-import { add, cross, scale, toRadians } from "#core/math/vec3";
+import { add, cross, scale, sub, toRadians } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
-import { projectPoint } from "#core/optics/camera";
+import { groundPlane, pixelOnPlane, projectPoint } from "#core/optics/camera";
+import { pickAlong, pickFace } from "#core/set/pick";
 import type { Shot } from "#core/shot/schema";
 import { formatLength } from "#core/units/length";
 import { distance } from "#core/math/vec3";
@@ -17,6 +20,7 @@ import { SURE } from "#core/detect/propose";
 import { edgeTone } from "./edgeWords.ts";
 import { boxLines, horizonLine, worldLine } from "./guides.ts";
 import type { Handle } from "./handles/handle.ts";
+import { sightingPoints } from "./handles/light.ts";
 import { screenPath } from "./screen.ts";
 
 const props = defineProps<{ shot: Shot; camera: Camera | null; handles: Handle[]; hot: string | null }>();
@@ -85,9 +89,40 @@ const proposals = computed(() =>
 );
 const held = computed(() => (props.shot.match.held ? spot(props.shot.match.held.pixel) : null));
 
-const sighting = computed(() => {
-  const s = props.shot.light.sighting;
-  return s && { foot: spot(s.foot), top: spot(s.top), tip: spot(s.tip) };
+const sightings = computed(() =>
+  Object.values(props.shot.light.sightings).map((s) => {
+    const at = sightingPoints(s);
+    const [top, tip] = [spot(s.top), spot(s.tip)];
+    return { id: s.id, muted: s.muted, foot: at.foot ? spot(at.foot) : null, top, tip };
+  }),
+);
+/** A post of a metre at the pointer and its shadow, to be laid beside a real one. */
+const post = computed(() => {
+  const { camera, shot } = props;
+  const at = desk.pointer;
+  if (!camera || !at || !shot.light.sun.on || desk.lightDrawer !== "sun" || desk.step !== "light") return null;
+  const foot = pickFace(shot.set, camera, at)?.world ?? pixelOnPlane(camera, at, groundPlane());
+  if (!foot || Math.hypot(...sub(foot, camera.position)) > 80) return null;
+  const top = add(foot, [0, 0, 1]);
+  const away = scale(sunDirection(shot), -1);
+  const met = pickAlong(shot.set, top, away);
+  const tip = met?.world ?? (away[2] < -0.02 ? add(top, scale(away, 1 / -away[2])) : null);
+  return {
+    post: path(worldLine(camera, foot, top, 2)),
+    cast: tip ? path(worldLine(camera, foot, tip, 6)) : "",
+  };
+});
+/** The day's way of the sun, where it crosses the plate. */
+const arc = computed(() => {
+  const { camera, shot } = props;
+  const { almanac } = shot.light;
+  if (!camera || !almanac || almanac.northDeg === null || desk.lightDrawer !== "sun") return [];
+  return dayArc(almanac, 60).flatMap(({ clock, bearingDeg, elevationDeg }) => {
+    const azimuth = toRadians(worldAzimuth(almanac, bearingDeg)!);
+    const far = scale(directionFromAngles(azimuth, toRadians(elevationDeg)), 1e6);
+    const pixel = projectPoint(camera, add(camera.position, far));
+    return pixel ? [{ clock: clock.slice(11), at: spot(pixel) }] : [];
+  });
 });
 /** Lamps as the outline of what shines and the way that it faces. */
 const lamps = computed(() => {
@@ -117,11 +152,15 @@ const lamps = computed(() => {
   });
 });
 const probes = computed(() =>
-  (["lit", "shaded"] as const).flatMap((key) => {
-    const p = props.shot.light[key];
-    return p ? [{ key, at: spot(p.pixel), r: p.radius * desk.scale }] : [];
-  }),
+  Object.values(props.shot.light.probes).map(({ id, pixel, radius, sun, muted }) => ({
+    id,
+    word: `${id.replace("probe-", "")} ${sun === "as set" ? "" : sun}`.trim(),
+    muted,
+    at: spot(pixel),
+    r: radius * desk.scale,
+  })),
 );
+const nextProbe = computed(() => (desk.lightDrawer === "probes" && desk.nextProbe ? spot(desk.nextProbe) : null));
 const started = computed(() => desk.started.map(spot));
 const pointer = computed(() => desk.pointer && spot(desk.pointer));
 const pointHandles = computed(() => props.handles.filter((h) => !h.to).map((h) => ({ ...h, p: spot(h.at) })));
@@ -213,16 +252,31 @@ const pointHandles = computed(() => props.handles.filter((h) => !h.to).map((h) =
       </g>
     </g>
     <g v-if="desk.step === 'light'">
-      <g v-if="sighting" class="sighting">
-        <line :x1="sighting.foot[0]" :y1="sighting.foot[1]" :x2="sighting.top[0]" :y2="sighting.top[1]" />
-        <line :x1="sighting.foot[0]" :y1="sighting.foot[1]" :x2="sighting.tip[0]" :y2="sighting.tip[1]" class="cast" />
-        <line :x1="sighting.top[0]" :y1="sighting.top[1]" :x2="sighting.tip[0]" :y2="sighting.tip[1]" class="ray" />
+      <g v-if="arc.length" class="arc" data-test="day-arc">
+        <polyline :points="arc.map(({ at }) => at.join(',')).join(' ')" />
+        <g v-for="a in arc" :key="a.clock">
+          <circle :cx="a.at[0]" :cy="a.at[1]" r="3" />
+          <text :x="a.at[0] + 6" :y="a.at[1] - 4" class="tag">{{ a.clock }}</text>
+        </g>
       </g>
-      <g v-for="p in probes" :key="p.key" class="probe">
+      <g v-for="s in sightings" :key="s.id" class="sighting" :class="{ off: s.muted, on: desk.selected === s.id }">
+        <template v-if="s.foot">
+          <line :x1="s.foot[0]" :y1="s.foot[1]" :x2="s.top[0]" :y2="s.top[1]" />
+          <line :x1="s.foot[0]" :y1="s.foot[1]" :x2="s.tip[0]" :y2="s.tip[1]" class="cast" />
+        </template>
+        <line :x1="s.top[0]" :y1="s.top[1]" :x2="s.tip[0]" :y2="s.tip[1]" class="ray" />
+      </g>
+      <g v-if="post" class="post">
+        <path :d="post.cast" class="cast" />
+        <path :d="post.post" />
+      </g>
+      <g v-for="p in probes" :key="p.id" class="probe" :class="{ off: p.muted, on: desk.selected === p.id }">
         <circle :cx="p.at[0]" :cy="p.at[1]" :r="Math.max(4, p.r)" />
-        <text :x="p.at[0] + Math.max(4, p.r) + 5" :y="p.at[1] - 6" class="tag">
-          {{ p.key === "lit" ? "in the sun" : "in the shade" }}
-        </text>
+        <text :x="p.at[0] + Math.max(4, p.r) + 5" :y="p.at[1] - 6" class="tag">{{ p.word }}</text>
+      </g>
+      <g v-if="nextProbe" class="probe next">
+        <circle :cx="nextProbe[0]" :cy="nextProbe[1]" r="16" />
+        <text :x="nextProbe[0] + 21" :y="nextProbe[1] - 6" class="tag">a probe here helps most</text>
       </g>
       <g v-for="l in lamps" :key="l.id" class="lamp" :class="{ off: !l.on, on: desk.selected === l.id }">
         <path :d="l.foot" class="foot" />
@@ -381,6 +435,34 @@ text {
 .probe circle {
   stroke: #fff;
   stroke-width: 1.6;
+}
+.probe.on circle {
+  stroke: var(--accent);
+}
+.probe.next circle {
+  stroke: var(--accent);
+  stroke-dasharray: 3 4;
+}
+.probe.off,
+.sighting.off {
+  opacity: 0.35;
+}
+.post path {
+  stroke: #fff;
+  stroke-width: 2;
+  fill: none;
+}
+.post .cast {
+  stroke: #14142a;
+  stroke-width: 3;
+}
+.arc polyline {
+  stroke: #ffd76e;
+  stroke-width: 1.5;
+  fill: none;
+}
+.arc circle {
+  fill: #ffd76e;
 }
 .shade {
   stroke: #b7b3e6;

@@ -20,8 +20,8 @@ export function deletion(shot: Shot, id: string): { name: string; change: (draft
     };
   }
   if (shot.props[id]) return { name: `Delete ${shot.props[id].name}`, change: (d) => removeProp(d as Shot, id) };
-  if (id === "sighting") return { name: "Delete sighting", change: (d) => (d.light.sighting = null) };
-  if (id === "lit" || id === "shaded") return { name: "Delete probe", change: (d) => (d.light[id] = null) };
+  if (shot.light.sightings[id]) return { name: "Delete sighting", change: (d) => void delete d.light.sightings[id] };
+  if (shot.light.probes[id]) return { name: "Delete probe", change: (d) => void delete d.light.probes[id] };
   if (shot.light.lamps[id])
     return { name: `Delete ${shot.light.lamps[id].name}`, change: (d) => void delete d.light.lamps[id] };
   if (shot.light.shadows[id]) return { name: "Delete shaded region", change: (d) => void delete d.light.shadows[id] };

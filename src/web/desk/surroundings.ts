@@ -1,5 +1,5 @@
 import * as THREE from "three";
-import { lampsOf } from "#core/light/rig";
+import { lampsLit, lampsOf, weighed } from "#core/light/rig";
 import type { Vec3 } from "#core/math/vec3";
 import { groundAlbedo } from "#core/set/pieces";
 import type { Shot } from "#core/shot/schema";
@@ -78,7 +78,8 @@ export class Surroundings {
     for (const { geometry, pictured } of meshes)
       this.set.add(new THREE.Mesh(geometry, this.materials[pictured ? 0 : 1]));
     this.lightLamps(shot);
-    const [r, g, b] = shot.light.skyRadiance;
+    const { sky } = shot.light;
+    const [r, g, b] = sky.on ? weighed(sky.radiance, sky) : [0, 0, 0];
     this.scene.background = new THREE.Color().setRGB(r, g, b);
     this.cube.position.set(...place);
     this.cube.update(this.renderer, this.scene);
@@ -89,7 +90,7 @@ export class Surroundings {
 
   /** Radiance of what the camera does not see, by its albedo: as bright as the rest of the set is for its own. */
   private unseenLevel(shot: Shot, plate: HTMLCanvasElement | null): number {
-    if (!plate) return luminance(shot.light.skyRadiance);
+    if (!plate) return luminance(shot.light.sky.radiance);
     let mean = this.means.get(plate);
     if (mean === undefined) this.means.set(plate, (mean = meanOf(plate)));
     return Math.min(4, mean / Math.max(0.05, luminance(groundAlbedo(shot))));
@@ -98,7 +99,9 @@ export class Surroundings {
   /** Lamps that have a size, as bright shapes; light of theirs comes back from the set in the plate already. */
   private lightLamps(shot: Shot): void {
     this.lamps.clear();
-    for (const { kind, position, facing, size, radiance } of lampsOf(shot)) {
+    const sources = lampsLit(shot);
+    for (const [i, { kind, position, facing, size, radiance: full }] of lampsOf(shot).entries()) {
+      const radiance = weighed(full, sources[i]);
       const shape =
         kind === "rectangle"
           ? new THREE.PlaneGeometry(size[0], size[1])

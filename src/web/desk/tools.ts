@@ -13,12 +13,20 @@ import { useProof } from "../stores/proof.ts";
 import { useShot } from "../stores/shot.ts";
 import { edgeWord } from "./edgeWords.ts";
 import { facetsOf } from "./facets.ts";
+import type { Probe, Sighting } from "#core/light/schema";
+import { newProbe } from "#core/light/schema";
 import { followSighting } from "./handles/light.ts";
 import { usePinning } from "./pinning.ts";
 import type { Sight } from "./sight.ts";
 import { plateSight } from "./sight.ts";
 import { useTurning } from "./turning.ts";
 import { freshId } from "./ids.ts";
+
+const PROBE_EDITS: Record<Probe["sun"], string> = {
+  lit: "Probe in the sun",
+  shaded: "Probe in the shade",
+  "as set": "Probe",
+};
 
 /** Where in the world a pixel shows something. */
 type SurfaceAt = (shot: Shot, sight: Sight, pixel: Vec2) => Vec3 | null;
@@ -254,31 +262,27 @@ export function useTools(surface?: SurfaceAt) {
       }
       case "sighting":
         if (points.length < 3) break;
-        await finish(
-          "Sight the sun",
-          "sighting",
-          (d) => {
-            d.light.sighting = { foot: points[0], top: points[1], tip: points[2], plate: MAIN_PLATE };
-            if (camera) followSighting(d, camera);
-          },
-          true,
-        );
+        await sight(shot, camera, (id) => {
+          const [foot, top, tip] = points;
+          return { kind: "upright", id, plate: MAIN_PLATE, foot, top, tip, muted: false };
+        });
+        return;
+      case "shadow-pair":
+        if (points.length < 2) break;
+        await sight(shot, camera, (id) => {
+          const [top, tip] = points;
+          return { kind: "pair", id, plate: MAIN_PLATE, top, tip, muted: false };
+        });
         return;
       case "lit":
       case "shaded":
-        await finish(
-          tool === "lit" ? "Probe in the sun" : "Probe in the shade",
-          tool,
-          (d) => {
-            d.light[tool] = {
-              pixel,
-              radius: d.light[tool]?.radius ?? Math.round(Math.max(6, shot.plates.main.width / 100)),
-              plate: MAIN_PLATE,
-            };
-          },
-          true,
-        );
+      case "probe": {
+        const id = freshId("probe", shot.light.probes);
+        const sun = tool === "probe" ? "as set" : tool;
+        const radius = Math.round(Math.max(6, shot.plates.main.width / 100));
+        await finish(PROBE_EDITS[sun], id, (d) => (d.light.probes[id] = newProbe(id, pixel, radius, sun)), true);
         return;
+      }
       case "shadow":
         if (points.length > 3 && near(points[0], pixel)) {
           await closeShadow(points.slice(0, -1), shot);
@@ -289,6 +293,21 @@ export function useTools(surface?: SurfaceAt) {
         return;
     }
     desk.started = points;
+  }
+
+  /** Keeps a sighting, and has the sun stand where all of them together say. */
+  async function sight(shot: Shot, camera: Camera | null, make: (id: string) => Sighting): Promise<void> {
+    const id = freshId("sighting", shot.light.sightings);
+    await finish(
+      "Sight the sun",
+      id,
+      (d) => {
+        d.light.sightings[id] = make(id);
+        d.light.sun.on = true;
+        if (camera) followSighting(d, camera);
+      },
+      true,
+    );
   }
 
   const near = (a: Vec2, b: Vec2) => Math.hypot(a[0] - b[0], a[1] - b[1]) * desk.scale < 10;

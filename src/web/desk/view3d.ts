@@ -6,7 +6,7 @@ import type { Camera, Frame } from "#core/optics/camera";
 import { pixelToTangent } from "#core/optics/camera";
 import type { Model } from "#core/props/model";
 import { modelOf, placementOf } from "#core/props/placed";
-import { sunDirection } from "#core/light/rig";
+import { sunDirection, weighed } from "#core/light/rig";
 import { placementRotation } from "#core/props/transform";
 import type { Face } from "#core/set/face";
 import { faceNormal } from "#core/set/face";
@@ -226,7 +226,8 @@ export class View3d {
 
   private light(shot: Shot): void {
     const d = sunDirection(shot);
-    const { sunIrradiance: e, propLevel } = shot.light;
+    const { sun, propLevel } = shot.light;
+    const e = weighed(sun.irradiance, sun);
     const strength = Math.max(...e, 1e-6);
     this.sun.visible = shot.light.sun.on;
     this.sun.color.setRGB(e[0] / strength, e[1] / strength, e[2] / strength);
@@ -280,10 +281,10 @@ export class View3d {
 
   /** Lays the shade of the light from all around under what stands on something. */
   private shade(shot: Shot, models: Map<string, Model>): void {
-    const { sun, sunIrradiance, skyRadiance } = shot.light;
+    const { sun, sky } = shot.light;
     const mean = (c: readonly number[]) => (c[0] + c[1] + c[2]) / 3;
-    const direct = sun.on ? mean(sunIrradiance) * Math.max(0, sunDirection(shot)[2]) : 0;
-    const around = Math.PI * mean(skyRadiance);
+    const direct = sun.on ? mean(weighed(sun.irradiance, sun)) * Math.max(0, sunDirection(shot)[2]) : 0;
+    const around = sky.on ? Math.PI * mean(weighed(sky.radiance, sky)) : 0;
     const strength = direct > 0 ? around / (around + direct) : 1;
     const ground = groundHeight(shot);
     const shaded = this.things.children.flatMap((group): ShadedProp[] => {

@@ -53,8 +53,10 @@ export type Tool =
   | "align"
   | "pivot"
   | "sighting"
+  | "shadow-pair"
   | "lit"
   | "shaded"
+  | "probe"
   | "shadow"
   | "lamp-place"
   | "lamp-aim"
@@ -90,7 +92,7 @@ export interface Aim {
 export const OUTSIDE_VIEWS = ["orbit", "plan", "front", "side"] as const;
 export type OutsideView = (typeof OUTSIDE_VIEWS)[number];
 
-export type LightDrawer = "sky" | "lamps";
+export type LightDrawer = "sources" | "sun" | "sky" | "probes" | "lamps" | "shade";
 export type RenderDrawer = "render" | "layers" | "focus" | "finals";
 
 /** What is drawn over the plate to test the camera by eye. */
@@ -187,7 +189,9 @@ export const useDesk = defineStore("desk", () => {
   const outsideView = ref<OutsideView>("orbit");
   /** Counts turns of the view from outside, so that what lies over it follows. */
   const turned = ref(0);
-  const lightDrawer = ref<LightDrawer>("sky");
+  /** Place on the plate where the next probe would tell most; null where it is not known to matter. */
+  const nextProbe = shallowRef<Vec2 | null>(null);
+  const lightDrawer = ref<LightDrawer>("sources");
   const renderDrawer = ref<RenderDrawer>("render");
   const checks = ref<Checks>({
     grid: "ground",
@@ -294,6 +298,7 @@ export const useDesk = defineStore("desk", () => {
     outside,
     drawer,
     lightDrawer,
+    nextProbe,
     setDrawer,
     propDrawer,
     propStrength,

@@ -4,7 +4,7 @@ import { defineStore } from "pinia";
 import { ref, shallowRef } from "vue";
 import type { PlateAlbedo } from "#core/render/plateAlbedo";
 import { withMirrorBall } from "#core/render/mirrorBall";
-import type { ProbeResult } from "#core/render/probeShot";
+import type { ProbedLight } from "#core/render/probeLight";
 import type { Shot } from "#core/shot/schema";
 import { staleKey } from "#core/shot/stale";
 import type { Region } from "#core/trace/tiles";
@@ -31,9 +31,15 @@ export const useProof = defineStore("proof", () => {
   const ball = ref<Ball>("off");
   /** Whether a proof was shown before the ball. */
   let before = false;
+  /** The only source whose part of the picture is shown. */
+  const solo = ref<string | null>(null);
+  /** What each source gives the picture, as addresses of small pictures. */
+  const parts = shallowRef<Record<string, string>>({});
   let worker: Worker | null = null;
   let asked = 0;
   let sent = "";
+  let shown: Shot | null = null;
+  let reading = false;
   let asks: Remote<ProofAsks> | null = null;
 
   function start(): Worker {
@@ -70,7 +76,7 @@ export const useProof = defineStore("proof", () => {
   function render(whole: Shot): void {
     if (!on.value || !whole.solved) return;
     const shot = ball.value === "off" ? whole : withMirrorBall(whole, ball.value === "hidden");
-    const key = `${staleKey(shot, "develop")}${JSON.stringify(region.value)}${target.value}`;
+    const key = `${staleKey(shot, "develop")}${JSON.stringify(region.value)}${target.value}${solo.value ?? ""}`;
     if (key === sent) return;
     sent = key;
     laid.value = false;
@@ -79,7 +85,23 @@ export const useProof = defineStore("proof", () => {
     asked = performance.now();
     firstMs.value = null;
     worker ??= start();
-    worker.postMessage({ kind: "render", shot, samples: target.value, region: region.value } satisfies ProofOrder);
+    shown = shot;
+    const order = { kind: "render", shot, samples: target.value, region: region.value, solo: solo.value } as const;
+    worker.postMessage(order satisfies ProofOrder);
+  }
+
+  /** Takes the parts of the picture by source anew, one reading at a time. */
+  async function readParts(): Promise<void> {
+    if (!asks || !shown || !on.value || laid.value || reading) return;
+    reading = true;
+    try {
+      const made = await asks.parts(shown);
+      if (!made) return;
+      for (const address of Object.values(parts.value)) URL.revokeObjectURL(address);
+      parts.value = Object.fromEntries(Object.entries(made).map(([id, blob]) => [id, URL.createObjectURL(blob)]));
+    } finally {
+      reading = false;
+    }
   }
 
   /** Shows a mirror ball in the proof in place of the props, or ends that; the proof that was there goes on. */
@@ -136,8 +158,8 @@ export const useProof = defineStore("proof", () => {
   const pick = (pixel: [number, number]): Promise<{ prop: number; distance: number | null }> =>
     asks ? asks.pick([...pixel]) : Promise.resolve({ prop: -1, distance: null });
 
-  /** Sun and sky from the shot's probes. Interrupts the render, which begins again. */
-  function probe(shot: Shot): Promise<ProbeResult | string> {
+  /** The sources' colours from the shot's probes. Interrupts the render, which begins again. */
+  function probe(shot: Shot): Promise<ProbedLight | string> {
     worker ??= start();
     sent = "";
     return asks!.probe(shot);
@@ -157,6 +179,9 @@ export const useProof = defineStore("proof", () => {
     albedo,
     ball,
     showBall,
+    solo,
+    parts,
+    readParts,
     laid,
     toggle,
     state,

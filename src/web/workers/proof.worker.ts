@@ -5,11 +5,12 @@ import { linearToCode } from "#core/colour/srgb";
 import { readAsset } from "#core/exchange/asset";
 import { decodeCodes } from "#core/image/profile";
 import { resampleRows, sizeAt } from "#core/image/resize";
-import type { ProbeResult } from "#core/render/probeShot";
+import type { ProbedLight } from "#core/render/probeLight";
 import type { PlateAlbedo } from "#core/render/plateAlbedo";
 import { plateAlbedo } from "#core/render/plateAlbedo";
-import { probeShot } from "#core/render/probeShot";
+import { probeLight } from "#core/render/probeLight";
 import type { Model } from "#core/props/model";
+import { partOf, sourcesOf } from "#core/comp/parts";
 import { lightWeights, scaleProp } from "#core/comp/weights";
 import { traceSceneOf } from "#core/render/scene";
 import { provideSetModels } from "#core/set/models";
@@ -43,7 +44,14 @@ import type { TileStart } from "./tile.worker.ts";
  * a moved prop or lamp keeps models, textures and plate in memory. Tile workers trace; this one prepares and develops.
  */
 export type ProofOrder =
-  | { kind: "render"; shot: Shot; samples: number; region: Region | null }
+  | {
+      kind: "render";
+      shot: Shot;
+      samples: number;
+      region: Region | null;
+      /** The only source whose part of the picture is shown; null for the picture. */
+      solo: string | null;
+    }
   /** Ends the render; `keep` lets the samples under way be finished, so that what is there can be developed anew. */
   | { kind: "stop"; keep: boolean }
   /** Where questions that have an answer of their own come in: see `ProofAsks`. */
@@ -88,6 +96,8 @@ type Order = Exclude<ProofOrder, { kind: "asks" }> | ProbeOrder;
 type RenderOrder = Extract<ProofOrder, { kind: "render" }>;
 
 const MAX_DEPTH = 8;
+/** Width of the thumbnails of the sources, pixels. */
+const THUMB = 120;
 const report = (r: ProofReport, transfer: Transferable[] = []) => self.postMessage(r, { transfer });
 
 interface Engine {
@@ -273,7 +283,13 @@ async function show(e: Engine, l: Live, order: RenderOrder, last: boolean): Prom
   const { width, layout } = l.loaded;
   const rows = l.part.y1 - l.part.y0;
   const weights = lightWeights(order.shot);
-  await present(e, l, order, last, developFilm(filmOf(e, l), width, rows, layout, weights), false);
+  if (order.solo !== null) {
+    await present(e, l, order, last, partOf(filmOf(e, l), width, rows, layout, order.shot, order.solo), false);
+    return;
+  }
+  const passes = developFilm(filmOf(e, l), width, rows, layout, weights);
+  scaleProp(passes.prop, order.shot.light.propLevel);
+  await present(e, l, order, last, passes, false);
   if (!last || l.small || !order.shot.render.denoise) return;
   const parts = denoiseParts(filmOf(e, l), width, rows, layout, weights, kernelFilter(e.kernel, e.scene));
   let step = parts.next();
@@ -283,6 +299,7 @@ async function show(e: Engine, l: Live, order: RenderOrder, last: boolean): Prom
     if (latest !== order) return;
     step = parts.next();
   }
+  scaleProp(step.value.prop, order.shot.light.propLevel);
   await present(e, l, order, last, step.value, true);
 }
 
@@ -300,7 +317,6 @@ async function present(
   const { x0, y0, x1, y1 } = l.part;
   const rows = y1 - y0;
   const film = filmOf(e, l);
-  scaleProp(passes.prop, shot.light.propLevel);
   const full = plate!.decoded;
   const linear =
     width === full.width
@@ -318,7 +334,7 @@ async function present(
   const bitmap = await createImageBitmap(image);
   const perSample = l.done > 0 ? l.seconds / l.done : 0;
   const notice =
-    last && !l.small && Object.keys(shot.props).length > 0
+    last && !l.small && order.solo === null && Object.keys(shot.props).length > 0
       ? borderNotice(catcherBorder(film, width, rows, layout, y0, lightWeights(shot)), full.width / width)
       : null;
   report(
@@ -413,9 +429,48 @@ const asks = {
     const prop = distance > 0 ? e.kernel.pickedPropNumber() : -1;
     return { prop, distance: distance > 0 ? distance : null };
   },
-  /** Sun and sky from the shot's probes, or a sentence why not. Interrupts the render. */
-  probe: (shot: Shot): Promise<ProbeResult | string> =>
-    measured(shot, (kernel, memory, picture) => probeShot(kernel, memory, shot, picture)),
+  /** What each source gives the picture that is in memory, as small PNG pictures by source; null without one. */
+  async parts(shot: Shot): Promise<Record<string, Blob> | null> {
+    if (!engine || !live || !plate) return null;
+    const e = await engine;
+    const l = live;
+    const { width, layout } = l.loaded;
+    const [x0, y0, x1, y1] = [l.part.x0, l.part.y0, l.part.x1, l.part.y1];
+    const step = Math.max(1, Math.ceil((x1 - x0) / THUMB));
+    const [w, h] = [Math.floor((x1 - x0) / step), Math.floor((y1 - y0) / step)];
+    if (l.done === 0 || w < 1 || h < 1) return null;
+    // Every so many pixels one: the film of a small picture.
+    const film = filmOf(e, l);
+    const small = new Float32Array(w * h * layout.stride);
+    const linear = new Float32Array(w * h * 3);
+    const scale = plate.decoded.width / width;
+    for (let y = 0; y < h; y++)
+      for (let x = 0; x < w; x++) {
+        const [px, py] = [x0 + x * step, y * step];
+        const from = (py * width + px) * layout.stride;
+        small.set(film.subarray(from, from + layout.stride), (y * w + x) * layout.stride);
+        const row = Math.min(plate.decoded.height - 1, Math.floor((y0 + py + 0.5) * scale));
+        const at = (row * plate.decoded.width + Math.min(plate.decoded.width - 1, Math.floor((px + 0.5) * scale))) * 3;
+        linear.set(plate.decoded.linear.subarray(at, at + 3), (y * w + x) * 3);
+      }
+    const sources = sourcesOf(shot);
+    if (layout.groups.length !== sources.length + 1) return null;
+    const made = sources.map(async (id) => {
+      const out = compositeLinear({ width: w, height: h, linear }, partOf(small, w, h, layout, shot, id));
+      const image = new ImageData(w, h);
+      for (let i = 0; i < w * h; i++) {
+        for (let k = 0; k < 3; k++) image.data[i * 4 + k] = linearToCode(out[i * 3 + k], 8);
+        image.data[i * 4 + 3] = 255;
+      }
+      const canvas = new OffscreenCanvas(w, h);
+      canvas.getContext("2d")!.putImageData(image, 0, 0);
+      return [id, await canvas.convertToBlob()] as const;
+    });
+    return Object.fromEntries(await Promise.all(made));
+  },
+  /** The sources' colours from the shot's probes, or a sentence why not. Interrupts the render. */
+  probe: (shot: Shot): Promise<ProbedLight | string> =>
+    measured(shot, (kernel, memory, picture) => probeLight(kernel, memory, shot, picture)),
   /** Reflectance of what a patch of the plate shows, or a sentence why not. Interrupts the render. */
   albedo: (shot: Shot, pixel: [number, number], radius: number): Promise<PlateAlbedo | string> =>
     measured(shot, (kernel, memory, picture) => plateAlbedo(kernel, memory, shot, picture, pixel, radius)),

@@ -1,57 +1,59 @@
 import type { Draft } from "immer";
-import { sunFromSighting } from "#core/light/sighting";
+import type { Sighting } from "#core/light/schema";
+import { sunFromSightings } from "#core/light/sightings";
+import type { Vec2 } from "#core/math/vec3";
 import { toDegrees } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 import { groundPlane, pixelOnPlane, projectPoint } from "#core/optics/camera";
 import type { Shot } from "#core/shot/schema";
 import type { Handle } from "./handle.ts";
 
-/** Puts the sun where the sighting says, when it can be read. */
+/** Puts the sun where the sightings say, when they can be read. */
 export function followSighting(draft: Draft<Shot> | Shot, camera: Camera): void {
-  const { sighting } = draft.light;
-  if (!sighting) return;
-  const sun = sunFromSighting(camera, sighting);
-  if (typeof sun === "string") return;
+  const sun = sunFromSightings(camera, Object.values(draft.light.sightings), draft.set as Shot["set"]);
+  if (!sun || typeof sun === "string") return;
   draft.light.sun.azimuthDeg = toDegrees(sun.azimuth);
   draft.light.sun.elevationDeg = toDegrees(sun.elevation);
 }
 
+/** The plate's points of a sighting by what they are. */
+export const sightingPoints = (sighting: Sighting): Partial<Record<"foot" | "top" | "tip", Vec2>> =>
+  sighting.kind === "upright"
+    ? { foot: sighting.foot, top: sighting.top, tip: sighting.tip }
+    : { top: sighting.top, tip: sighting.tip };
+
 export function lightHandles(shot: Shot, camera: Camera): Handle[] {
   const handles: Handle[] = [];
-  const { sighting, lit, shaded, shadows } = shot.light;
-  if (sighting) {
-    for (const key of ["foot", "top", "tip"] as const) {
+  const { sightings, probes, shadows } = shot.light;
+  for (const sighting of Object.values(sightings)) {
+    for (const [key, at] of Object.entries(sightingPoints(sighting))) {
       handles.push({
-        key: `sighting.${key}`,
-        owner: "sighting",
-        at: sighting[key],
+        key: `${sighting.id}.${key}`,
+        owner: sighting.id,
+        at,
         edit: "Move sighting",
         drag: (draft, pixel) => {
-          draft.light.sighting![key] = pixel;
+          Object.assign(draft.light.sightings[sighting.id], { [key]: pixel });
           followSighting(draft, camera);
         },
       });
     }
   }
-  for (const [key, probe] of [
-    ["lit", lit],
-    ["shaded", shaded],
-  ] as const) {
-    if (!probe) continue;
+  for (const { id, pixel, radius } of Object.values(probes)) {
     handles.push({
-      key,
-      owner: key,
-      at: probe.pixel,
+      key: id,
+      owner: id,
+      at: pixel,
       edit: "Move probe",
-      drag: (draft, pixel) => (draft.light[key]!.pixel = pixel),
+      drag: (draft, to) => (draft.light.probes[id].pixel = to),
     });
     handles.push({
-      key: `${key}.radius`,
-      owner: key,
-      at: [probe.pixel[0] + probe.radius, probe.pixel[1]],
+      key: `${id}.radius`,
+      owner: id,
+      at: [pixel[0] + radius, pixel[1]],
       edit: "Widen probe",
-      drag: (draft, pixel) =>
-        (draft.light[key]!.radius = Math.max(2, Math.hypot(pixel[0] - probe.pixel[0], pixel[1] - probe.pixel[1]))),
+      drag: (draft, to) =>
+        (draft.light.probes[id].radius = Math.max(2, Math.hypot(to[0] - pixel[0], to[1] - pixel[1]))),
     });
   }
   for (const region of Object.values(shadows)) {

@@ -8,15 +8,15 @@ import { groundPlane, pixelOnPlane } from "#core/optics/camera";
 import type { Shot } from "#core/shot/schema";
 import type { ShotLamp } from "#core/light/schema";
 import { LAMP_KINDS, newLamp } from "#core/light/schema";
-import { deletion } from "../desk/deletion.ts";
-import { freshId } from "../desk/ids.ts";
-import LengthField from "../parts/LengthField.vue";
-import { fromHex, toHex } from "../parts/hexColour.ts";
-import NumberField from "../parts/NumberField.vue";
-import TextField from "../parts/TextField.vue";
-import ToolButton from "../parts/ToolButton.vue";
-import { useDesk } from "../stores/desk.ts";
-import { useShot } from "../stores/shot.ts";
+import { deletion } from "../../desk/deletion.ts";
+import { freshId } from "../../desk/ids.ts";
+import LengthField from "../../parts/LengthField.vue";
+import { fromHex, toHex } from "../../parts/hexColour.ts";
+import NumberField from "../../parts/NumberField.vue";
+import TextField from "../../parts/TextField.vue";
+import ToolButton from "../../parts/ToolButton.vue";
+import { useDesk } from "../../stores/desk.ts";
+import { useShot } from "../../stores/shot.ts";
 
 /** Lamps of the place or of the scene: windows, work lights, lanterns. */
 const props = defineProps<{ shot: Shot; camera: Camera | null }>();

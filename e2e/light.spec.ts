@@ -1,0 +1,162 @@
+import { expect, test } from "@playwright/test";
+import { sunAt } from "#core/light/almanac";
+import { sunDirection } from "#core/light/rig";
+import type { Vec2, Vec3 } from "#core/math/vec3";
+import { toDegrees } from "#core/math/vec3";
+import { projectPoint } from "#core/optics/camera";
+import * as slip from "../src/demo/slipway.ts";
+import * as quay from "../src/demo/quay.ts";
+import * as loft from "../src/demo/netloft.ts";
+import { Desk } from "./desk.ts";
+import { copyOfDemo, opened } from "./shots.ts";
+
+test.use({ testIdAttribute: "data-test" });
+
+const luminance = (c: readonly number[]) => 0.2126 * c[0] + 0.7152 * c[1] + 0.0722 * c[2];
+
+test("slipway: an overcast sky from one probe, the sun off", async ({ page, request }) => {
+  const id = await copyOfDemo(
+    request,
+    (copy) => {
+      copy.light.probes = {};
+      copy.light.sky.spread = { kind: "even" };
+      copy.light.sky.radiance = [0.25, 0.25, 0.25];
+    },
+    "slipway",
+  );
+  const light = async () => (await opened(request, id)).shot.light;
+  const desk = new Desk(page);
+  await page.goto(`/shots/${id}/light`);
+  await page.getByTestId("drawer-probes").click();
+  await expect(page.getByTestId("balance")).toBeDisabled();
+  await page.getByTestId("drawer-sky").click();
+  await page.getByTestId("sky-kind").click();
+  await page.getByRole("option", { name: /^overcast/ }).click();
+  await expect.poll(async () => (await light()).sky.spread.kind).toBe("overcast");
+  await page.getByTestId("drawer-probes").click();
+  await desk.tool("probe");
+  await desk.click([627, 533], 0);
+  await desk.drag([627 + 12, 533], [687, 533]);
+  await expect.poll(async () => Object.values((await light()).probes)[0]?.radius).toBeGreaterThan(55);
+  await page.getByTestId("balance").click();
+  await expect(page.getByTestId("balanced")).toBeVisible();
+  // Of the demo's truth: 7/9 of the zenith on level ground (Moon and Spencer), its clouds and the concrete's own spots in the ±.
+  await expect
+    .poll(async () => luminance((await light()).sky.radiance) / ((luminance(slip.ZENITH) * 7) / 9))
+    .toBeGreaterThan(0.85);
+  const { radiance } = (await light()).sky;
+  expect(luminance(radiance) / ((luminance(slip.ZENITH) * 7) / 9)).toBeLessThan(1.2);
+  for (const k of [0, 2])
+    expect(Math.abs(radiance[k] / radiance[1] / (slip.ZENITH[k] / slip.ZENITH[1]) - 1)).toBeLessThan(0.05);
+});
+
+test("net loft: three windows from three probes, and a source seen alone, weaker, tinted, without a new render", async ({
+  page,
+  request,
+}) => {
+  const id = await copyOfDemo(
+    request,
+    (copy) => {
+      copy.light.probes = {};
+      for (const lamp of Object.values(copy.light.lamps)) Object.assign(lamp, { colour: [1, 1, 1], level: 4 });
+      copy.render.samples = 1;
+    },
+    "netloft",
+  );
+  const light = async () => (await opened(request, id)).shot.light;
+  const desk = new Desk(page);
+  await page.goto(`/shots/${id}/light`);
+  await page.getByTestId("drawer-probes").click();
+  for (const pixel of [
+    [427, 333],
+    [940, 715],
+    [80, 430],
+  ] as Vec2[]) {
+    const count = Object.keys((await light()).probes).length;
+    await desk.tool("probe");
+    await desk.click(pixel, 0);
+    await expect.poll(async () => Object.keys((await light()).probes).length).toBe(count + 1);
+  }
+  await page.getByTestId("balance").click();
+  await expect(page.getByTestId("balanced")).toBeVisible();
+  await expect
+    .poll(async () => Math.min(...Object.values((await light()).lamps).map(({ level }) => level)))
+    .toBeGreaterThan(8);
+  const found = Object.values((await light()).lamps).map(({ colour, level }) => luminance(colour) * level);
+  const truth = loft.lamps.map(({ radiance }) => luminance(radiance));
+  // All windows together light the room; one hides behind the camera's back.
+  const sum = (list: number[]) => list.reduce((a, b) => a + b, 0);
+  expect(Math.abs(sum(found) / sum(truth) - 1)).toBeLessThan(0.2);
+
+  await page.getByTestId("drawer-sources").click();
+  await page.keyboard.press("p");
+  await expect(page.getByTestId("source-lamp-3").locator("img")).toBeVisible({ timeout: 60_000 });
+  await page.getByTestId("solo-lamp-3").click();
+  await expect(page.getByTestId("solo-lamp-3")).toHaveAttribute("aria-pressed", "true");
+  await page.getByTestId("solo-lamp-3").click();
+  await desk.type("Strength of gable window", "0.5");
+  await expect.poll(async () => (await light()).lamps["lamp-3"].strength).toBe(0.5);
+  await expect.poll(async () => (await opened(request, id)).undo.at(-1)?.name).toBe("Strength of gable window");
+});
+
+test("quay: two sightings give the sun, the odd third is named, and the almanac tells north and the time", async ({
+  page,
+  request,
+}) => {
+  const id = await copyOfDemo(request, (copy) => void (copy.light.sightings = {}));
+  const shot = async () => (await opened(request, id)).shot;
+  const camera = (await shot()).solved!.camera;
+  const desk = new Desk(page);
+  await page.goto(`/shots/${id}/light`);
+  const d = quay.sun.direction;
+  const at = (p: Vec3) => projectPoint(camera, p) as Vec2;
+  const fallen = ([x, y, z]: Vec3): Vec3 => [x - (z * d[0]) / d[2], y - (z * d[1]) / d[2], 0];
+  await page.getByTestId("drawer-sun").click();
+  // The railing's end post, and a point in the air whose shadow is told, both by the demo's true sun, on whole pixels of the window.
+  await desk.tool("sighting");
+  for (const p of [[1.5, -2, 0], [1.5, -2, 1.3], fallen([1.5, -2, 1.3])] as Vec3[]) await desk.click(at(p), 0);
+  await expect.poll(async () => Object.keys((await shot()).light.sightings)).toHaveLength(1);
+  await desk.tool("shadow-pair");
+  for (const p of [[1.2, -1, 1.6], fallen([1.2, -1, 1.6])] as Vec3[]) await desk.click(at(p), 0);
+  await expect.poll(async () => Object.keys((await shot()).light.sightings)).toHaveLength(2);
+  const off = async () =>
+    toDegrees(
+      Math.acos(
+        Math.min(
+          1,
+          sunDirection(await shot()).reduce((s, v, k) => s + v * d[k], 0),
+        ),
+      ),
+    );
+  await expect.poll(off).toBeLessThan(1);
+  await expect(page.getByTestId("sighted")).toContainText("±");
+  // A third one that belongs to another light.
+  await desk.tool("shadow-pair");
+  for (const p of [
+    [-1.5, -2, 1.6],
+    [-3.9, -1.2, 0],
+  ] as Vec3[])
+    await desk.click(at(p), 0);
+  await expect(page.getByText(/does not go with the others/)).toBeVisible();
+  await page.getByLabel("Mute sighting-3").click();
+  await expect(page.getByText(/does not go with the others/)).toBeHidden();
+
+  await page.getByTestId("almanac").click();
+  await desk.type("Latitude", "58.2");
+  await desk.type("Longitude", "6.6");
+  await desk.type("Hours ahead of universal time", "2");
+  await expect
+    .poll(async () => (await shot()).light.almanac)
+    .toMatchObject({ clock: "2026-06-18T09:42", zoneMinutes: 120 });
+  await page.getByTestId("time").click();
+  const clock = async () => (await shot()).light.almanac!.clock;
+  await expect.poll(clock).not.toBe("2026-06-18T09:42");
+  const sun = sunAt(58.2, 6.6, new Date(Date.parse(`${await clock()}:00Z`) - 7_200_000));
+  expect(Math.abs(sun.elevationDeg - (await shot()).light.sun.elevationDeg)).toBeLessThan(0.2);
+  await expect(page.getByTestId("compared")).toContainText("agree");
+  await page.getByTestId("north").click();
+  await expect.poll(async () => (await shot()).light.almanac!.northDeg).not.toBeNull();
+  const { almanac, sun: own } = (await shot()).light;
+  const turn = own.azimuthDeg + almanac!.northDeg! - sun.bearingDeg;
+  expect(Math.abs(((turn + 540) % 360) - 180)).toBeLessThan(0.1);
+});

@@ -1,0 +1,72 @@
+import type { Vec3 } from "../../math/vec3.ts";
+import type { Picture } from "../../trace/scene.ts";
+import type { SkySpread } from "../schema.ts";
+import { even, general, overcast } from "./general.ts";
+import { physical } from "./physical.ts";
+import type { SkyKind, SkyShape } from "./sky.ts";
+
+/** Every kind of sky. A forgotten one is a type error. */
+export const SKIES: { [K in SkySpread["kind"]]: SkyKind<Extract<SkySpread, { kind: K }>> } = {
+  even,
+  overcast,
+  general,
+  physical,
+};
+
+const WIDTH = 256;
+const HEIGHT = 128;
+
+/** The brightness of a spread by direction, up to a factor; null for an even sky. */
+export const shapeOf = (spread: SkySpread, sun: Vec3): SkyShape | null =>
+  (SKIES[spread.kind] as SkyKind<SkySpread>).shape(spread, sun);
+
+/** Middle of a cell's row and column as a unit vector: +Y in the middle of the picture, up at the top. */
+function directionOf(column: number, row: number): Vec3 {
+  const turn = ((column + 0.5) / WIDTH - 0.5) * 2 * Math.PI;
+  const tilt = ((row + 0.5) / HEIGHT) * Math.PI;
+  return [Math.sin(tilt) * Math.sin(turn), Math.sin(tilt) * Math.cos(turn), Math.cos(tilt)];
+}
+
+/**
+ * A sky as a picture around the place, latitude by longitude: the mean over level ground (weighed by the cosine) is 1 in
+ * every channel, so that the sky's own radiance is that of the even sky which gives level ground the same light. Below
+ * the horizon it is black but for the row that the horizon is read from: there the ground stands.
+ */
+export function skyPicture(shape: SkyShape, sun: Vec3): Picture {
+  const pixels = new Float32Array(WIDTH * HEIGHT * 3);
+  const sum: Vec3 = [0, 0, 0];
+  let weights = 0;
+  for (let y = 0; y < HEIGHT / 2; y++) {
+    for (let x = 0; x < WIDTH; x++) {
+      const d = directionOf(x, y);
+      const toSun = Math.acos(Math.min(1, Math.max(-1, d[0] * sun[0] + d[1] * sun[1] + d[2] * sun[2])));
+      const colour = shape(d[2], toSun);
+      const weight = d[2] * Math.sqrt(1 - d[2] * d[2]);
+      weights += weight;
+      colour.forEach((c, k) => {
+        pixels[(y * WIDTH + x) * 3 + k] = c;
+        sum[k] += weight * c;
+      });
+    }
+  }
+  for (let i = 0; i < (WIDTH * HEIGHT * 3) / 2; i++) pixels[i] *= weights / Math.max(1e-12, sum[i % 3]);
+  const row = WIDTH * 3;
+  pixels.copyWithin((HEIGHT / 2) * row, (HEIGHT / 2 - 1) * row, (HEIGHT / 2) * row);
+  return { width: WIDTH, height: HEIGHT, pixels };
+}
+
+const kept = new Map<string, Picture>();
+
+/** The picture of a coloured sky, the same object as long as nothing of it changes; null for an even one. */
+export function skyEnvironment(spread: SkySpread, radiance: Vec3, sun: Vec3): Picture | null {
+  if (spread.kind === "even") return null;
+  const follows = spread.kind === "overcast" ? "" : sun.map((x) => x.toFixed(4)).join();
+  const key = JSON.stringify([spread, radiance, follows]);
+  const before = kept.get(key);
+  if (before) return before;
+  const picture = skyPicture(shapeOf(spread, sun)!, sun);
+  for (let i = 0; i < picture.pixels.length; i++) picture.pixels[i] *= radiance[i % 3];
+  if (kept.size > 3) kept.clear();
+  kept.set(key, picture);
+  return picture;
+}

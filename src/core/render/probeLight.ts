@@ -1,0 +1,253 @@
+import { readPatch } from "../light/patch.ts";
+import { lampsLit } from "../light/rig.ts";
+import type { Light, Probe } from "../light/schema.ts";
+import type { LitPatch, Unknown } from "../light/solveSources.ts";
+import { solveSources, worthOf } from "../light/solveSources.ts";
+import type { Vec2, Vec3 } from "../math/vec3.ts";
+import { scale } from "../math/vec3.ts";
+import { shotFrame } from "../plate/schema.ts";
+import { pickFace } from "../set/pick.ts";
+import { materialAt } from "../set/surface.ts";
+import type { Kernel } from "../trace/kernel.ts";
+import type { SceneMemory } from "../trace/memory.ts";
+import type { Picture } from "../trace/scene.ts";
+import type { LightAt } from "./lightAt.ts";
+import { lightAt } from "./lightAt.ts";
+import type { Seen } from "./scene.ts";
+import { traceSceneOf } from "./scene.ts";
+
+/** A probed patch against the plate. */
+export interface ProbedPatch {
+  id: string;
+  /** Linear colour of the plate there, and what the sources give it. */
+  plate: Vec3;
+  render: Vec3;
+  /** Render over plate, less 1, luminance. */
+  off: number;
+  openSky: number;
+}
+
+/** Sources that explain the probes. */
+export interface ProbedLight {
+  /** By source, `sun`, `sky` or a lamp's id: irradiance of the sun, radiance of the others, plate units. */
+  colours: Record<string, Vec3>;
+  /** By source: relative standard deviation, beside that of the level. */
+  sigma: Record<string, number>;
+  levelSigma: number;
+  /** Sun's irradiance on level ground over the sky's there; null without both. */
+  sunToSky: number | null;
+  patches: ProbedPatch[];
+  /** What the user should know. */
+  findings: string[];
+  /** Where on the plate a further probe would help most; null where the sources are told well. */
+  next: Vec2 | null;
+}
+
+const lum = (c: Vec3) => 0.2126 * c[0] + 0.7152 * c[1] + 0.0722 * c[2];
+/** A patch that the sources miss by more is named. */
+const OFF = 0.15;
+
+/** Reflectance of what is probed, its relative spread, and what shares its error. */
+function albedoAt(shot: Seen, { pixel, card }: Probe): { colour: Vec3; spread: number; surface: string } {
+  if (card) return { colour: card.map((c) => Math.max(0.01, c)) as Vec3, spread: 0.02, surface: "card" };
+  const picked = shot.solved && pickFace(shot.set, shot.solved.camera, pixel);
+  const material = (picked && materialAt(shot, picked.part, picked.face.id)) ?? shot.materials[shot.ground];
+  const { colour, spread } = material?.albedo ?? { colour: [0.25, 0.25, 0.25] as Vec3, spread: 0.08 };
+  return { colour, spread: spread / lum(colour), surface: material?.id ?? "ground" };
+}
+
+/** The names of the sources that are switched on, in the order of the unknowns. */
+const sourcesOn = ({ light }: Pick<Seen, "light">): (Unknown & { id: string; name: string })[] => [
+  ...(light.sun.on ? [{ id: "sun", name: "the sun", kind: "sun", colour: light.sun.irradiance }] : []),
+  ...(light.sky.on ? [{ id: "sky", name: "the sky", kind: "sky", colour: light.sky.radiance }] : []),
+  ...lampsLit({ light }).map((lamp) => ({
+    id: lamp.id,
+    name: lamp.name,
+    kind: "lamp",
+    colour: scale(lamp.colour, lamp.level),
+  })),
+];
+
+/** The rig with every source at one unit, so that what the tracer finds is what a unit of each brings. */
+function unitRig(light: Light): Light {
+  const lamps = Object.fromEntries(
+    Object.entries(light.lamps).map(([id, lamp]) => [
+      id,
+      lamp.on && lamp.level > 0 ? { ...lamp, colour: [1, 1, 1] as Vec3, level: 1 } : lamp,
+    ]),
+  );
+  const { sun, sky } = light;
+  return { ...light, sun: { ...sun, irradiance: [1, 1, 1] }, sky: { ...sky, radiance: [1, 1, 1] }, lamps };
+}
+
+/** Puts colours of sources into a light. */
+export function takeColours(light: Light, colours: Record<string, Vec3>): void {
+  if (colours.sun) light.sun.irradiance = colours.sun;
+  if (colours.sky) light.sky.radiance = colours.sky;
+  for (const [id, lamp] of Object.entries(light.lamps)) {
+    const colour = colours[id];
+    if (!colour) continue;
+    const level = Math.max(...colour);
+    lamp.level = level;
+    if (level > 0) lamp.colour = scale(colour, 1 / level);
+  }
+}
+
+/** What a unit of each source brings to a place, in the order of `sourcesOn`. */
+function unitsAt(shot: Seen, at: LightAt, sun: Probe["sun"]): Vec3[] {
+  const share = sun === "shaded" ? 0 : at.sunShare;
+  const sunlight = share * at.sunCosine;
+  return [
+    ...(shot.light.sun.on ? [[sunlight, sunlight, sunlight] as Vec3] : []),
+    ...(shot.light.sky.on ? [at.sky] : []),
+    ...at.lamps,
+  ];
+}
+
+/**
+ * The sources' colours from the shot's probes: the tracer tells what a unit of each source and the set bring to each
+ * patch, and non-negative least squares do the rest; repeated, since light from surfaces that the plate does not show
+ * depends on the answer. A sentence where it cannot be had.
+ */
+export function probeLight(kernel: Kernel, memory: SceneMemory, shot: Seen, plate: Picture): ProbedLight | string {
+  if (!shot.solved) return "Solve the camera first; the probes need to know where the ground is.";
+  const probes = Object.values(shot.light.probes).filter(({ muted }) => !muted);
+  if (probes.length === 0)
+    return "Probe a patch first: any evenly lit piece of a surface whose colour is roughly known.";
+  const sources = sourcesOn(shot);
+  if (sources.length === 0) return "Every source is switched off. Switch on the sun, the sky or a lamp.";
+  const linear = { width: plate.width, height: plate.height, linear: plate.pixels };
+  const read = probes.map(({ pixel, radius }) => readPatch(linear, pixel, radius));
+  for (const [i, patch] of read.entries()) {
+    if (patch.pixels === 0) return `${probes[i].id} lies outside the plate. Move it onto a surface.`;
+    if (patch.clipped > 0.01)
+      return `${probes[i].id} is clipped: its brightest pixels hold no colour. Move it to a darker place, or mute it.`;
+  }
+  const bare: Seen = { ...shot, props: {} };
+  const sceneOf = (light: Light) => traceSceneOf({ ...bare, light }, plate, new Map(), false);
+  const pixels = probes.map(({ pixel }) => pixel);
+  const unit = lightAt(kernel, memory, sceneOf(unitRig(shot.light)), pixels);
+  const missing = unit.indexOf(null);
+  if (missing >= 0) return `${probes[missing].id} is not on the set. Draw the surface under it first.`;
+  for (const [i, probe] of probes.entries()) {
+    const { sunShare, sunCosine } = unit[i]!;
+    if (probe.sun === "lit" && shot.light.sun.on && sunShare * sunCosine < 0.02)
+      return `The sun does not reach ${probe.id}: a set surface stands between, or it faces away. Move the probe, or check the sun.`;
+  }
+  const albedos = probes.map((probe) => albedoAt(shot, probe));
+  const patchesOf = (bounces: Vec3[]): LitPatch[] =>
+    probes.map((probe, i) => ({
+      id: probe.id,
+      colour: read[i].colour,
+      albedo: albedos[i].colour,
+      spread: albedos[i].spread,
+      surface: albedos[i].surface,
+      bounce: bounces[i],
+      units: unitsAt(shot, unit[i]!, probe.sun),
+    }));
+  let light = shot.light;
+  let patches: LitPatch[] = [];
+  let answer = null as ReturnType<typeof solveSources> | null;
+  for (let round = 0; round < 3; round++) {
+    const at = lightAt(kernel, memory, sceneOf(light), pixels);
+    patches = patchesOf(at.map((a) => a!.bounce));
+    answer = solveSources(patches, sources);
+    const colours = Object.fromEntries(sources.map(({ id }, s) => [id, answer!.colours[s]]));
+    const { sun, sky, lamps } = shot.light;
+    const copies = Object.entries(lamps).map(([id, lamp]) => [id, { ...lamp }] as const);
+    light = { ...shot.light, sun: { ...sun }, sky: { ...sky }, lamps: Object.fromEntries(copies) };
+    takeColours(light, colours);
+  }
+  const found = answer!;
+  const byId = <T>(values: T[]) => Object.fromEntries(sources.map(({ id }, s) => [id, values[s]]));
+  const findings = findingsOf(shot, probes, sources, found);
+  return {
+    colours: byId(found.colours),
+    sigma: byId(found.sigma),
+    levelSigma: found.levelSigma,
+    sunToSky: sunToSky(shot, byId(found.colours)),
+    patches: probes.map(({ id }, i) => ({
+      id,
+      plate: read[i].colour,
+      render: found.rendered[i],
+      off: found.residual[i],
+      openSky: unit[i]!.openSky,
+    })),
+    findings,
+    next:
+      found.confused.length > 0
+        ? nextProbe(kernel, memory, shot, sceneOf(unitRig(shot.light)), patches, found.colours)
+        : null,
+  };
+}
+
+function sunToSky({ light }: Seen, colours: Record<string, Vec3>): number | null {
+  if (!colours.sun || !colours.sky) return null;
+  const sun = lum(colours.sun) * Math.sin((light.sun.elevationDeg * Math.PI) / 180);
+  return sun / Math.max(1e-9, Math.PI * lum(colours.sky));
+}
+
+function findingsOf(
+  shot: Seen,
+  probes: Probe[],
+  sources: { id: string; name: string }[],
+  found: ReturnType<typeof solveSources>,
+): string[] {
+  const findings: string[] = [];
+  for (const [a, b] of found.confused) {
+    const where =
+      sources[a].id === "sun"
+        ? "Probe the same surface once in the sun and once in the shade."
+        : "Probe where one of them is hidden or near: the ring shows the best place.";
+    findings.push(
+      `The probes do not tell ${sources[a].name} from ${sources[b].name}; they keep the ratio that they had. ${where}`,
+    );
+  }
+  sources.forEach(({ id, name }, s) => {
+    if (id === "sun" && lum(found.colours[s]) <= 0)
+      findings.push(
+        "The probes leave nothing for the sun: what is lit is no brighter than what is in the shade. Check which is which, or switch the sun off.",
+      );
+    else if (lum(found.colours[s]) <= 0) findings.push(`The probes leave nothing for ${name}.`);
+  });
+  found.residual.forEach((off, i) => {
+    if (Math.abs(off) > OFF)
+      findings.push(
+        `No light of these sources explains ${probes[i].id}: the render is ${Math.abs(off * 100).toFixed(0)} % too ${off > 0 ? "bright" : "dark"} there. Check its material${shot.light.sun.on ? ", and whether the sun reaches it" : ""}.`,
+      );
+  });
+  return findings;
+}
+
+const ACROSS = 12;
+const DOWN = 8;
+
+/** Place of the plate at which one more probe would tell most. */
+function nextProbe(
+  kernel: Kernel,
+  memory: SceneMemory,
+  shot: Seen,
+  unitScene: ReturnType<typeof traceSceneOf>,
+  patches: LitPatch[],
+  colours: Vec3[],
+): Vec2 | null {
+  const { width, height } = shotFrame(shot);
+  const pixels = Array.from({ length: ACROSS * DOWN }, (_, i): Vec2 => [
+    ((i % ACROSS) + 0.5) * (width / ACROSS),
+    (Math.floor(i / ACROSS) + 0.5) * (height / DOWN),
+  ]);
+  const sources = sourcesOn(shot);
+  const known = patches[0];
+  let best: Vec2 | null = null;
+  let most = 0;
+  lightAt(kernel, memory, unitScene, pixels, 64).forEach((at, i) => {
+    if (!at) return;
+    const units = unitsAt(shot, at, "as set");
+    const e = [0, 1, 2].map((k) => units.reduce((sum, u, s) => sum + u[k] * colours[s][k], at.bounce[k])) as Vec3;
+    if (!(lum(e) > 0)) return;
+    const colour = e.map((x, k) => (x * known.albedo[k]) / Math.PI) as Vec3;
+    const worth = worthOf(patches, sources, colours, { ...known, colour, bounce: at.bounce, units });
+    if (worth > most) [best, most] = [pixels[i], worth];
+  });
+  return best;
+}

@@ -1,0 +1,157 @@
+<script setup lang="ts">
+import Select from "primevue/select";
+import ToggleSwitch from "primevue/toggleswitch";
+import { computed } from "vue";
+import { sunDirection } from "#core/light/rig";
+import type { SkySpread } from "#core/light/schema";
+import { GENERAL_SKIES } from "#core/light/skies/general";
+import { SKIES } from "#core/light/skies/index";
+import { clearDaylight } from "#core/light/skies/physical";
+import type { Shot } from "#core/shot/schema";
+import NumberField from "../../parts/NumberField.vue";
+import SkyDome from "./SkyDome.vue";
+import KelvinField from "./KelvinField.vue";
+import { swatch, three, useLight } from "./useLight.ts";
+
+/** How the sky's light is spread and how much of it there is. */
+const props = defineProps<{ shot: Shot }>();
+const { light, set } = useLight(props);
+
+const NAMES: Record<SkySpread["kind"], string> = {
+  even: "even",
+  overcast: "overcast, three times as bright overhead",
+  general: "one of the general skies (ISO 15469)",
+  physical: "clear, by turbidity",
+};
+const kinds = (Object.keys(SKIES) as SkySpread["kind"][]).map((value) => ({ value, label: NAMES[value] }));
+const skies = GENERAL_SKIES.map(({ number, name }) => ({ value: number, label: `${number}  ${name}` }));
+const spread = computed(() => light.value.sky.spread);
+const follows = computed(() => spread.value.kind === "general" || spread.value.kind === "physical");
+
+const PLAIN: { [K in SkySpread["kind"]]: Extract<SkySpread, { kind: K }> } = {
+  even: { kind: "even" },
+  overcast: { kind: "overcast" },
+  general: { kind: "general", number: 12 },
+  physical: { kind: "physical", turbidity: 3 },
+};
+const choose = (kind: SkySpread["kind"]) => set("Choose sky", (l) => (l.sky.spread = PLAIN[kind]));
+
+/** Sun and sky as that air has them; the brightness of what both light on level ground stays. */
+function takeAir(): void {
+  const { sky, sun } = light.value;
+  if (sky.spread.kind !== "physical") return;
+  const both = clearDaylight(sky.spread.turbidity, sunDirection(props.shot));
+  const luminance = (c: readonly number[]) => 0.2126 * c[0] + 0.7152 * c[1] + 0.0722 * c[2];
+  const up = Math.max(0, Math.sin((sun.elevationDeg * Math.PI) / 180));
+  const now = Math.PI * luminance(sky.radiance) + (sun.on ? up * luminance(sun.irradiance) : 0);
+  const then = Math.PI * luminance(both.sky) + (sun.on ? up * luminance(both.sun) : 0);
+  const level = now > 0 && then > 0 ? now / then : 1;
+  void set("Sun and sky of that air", (l) => {
+    l.sky.radiance = both.sky.map((c) => c * level) as typeof both.sky;
+    if (l.sun.on) l.sun.irradiance = both.sun.map((c) => c * level) as typeof both.sun;
+  });
+}
+</script>
+
+<template>
+  <section class="card" style="flex: 1.5">
+    <h3>
+      Sky
+      <ToggleSwitch
+        class="end"
+        :model-value="light.sky.on"
+        aria-label="Sky"
+        @update:model-value="(v: boolean) => set(v ? 'Sky on' : 'Sky off', (l) => (l.sky.on = v))"
+      />
+    </h3>
+    <div class="facts">
+      <span>Spread</span>
+      <span
+        ><Select
+          :model-value="spread.kind"
+          :options="kinds"
+          option-label="label"
+          option-value="value"
+          aria-label="How the sky's light is spread"
+          data-test="sky-kind"
+          class="wide"
+          @update:model-value="choose"
+      /></span>
+      <template v-if="spread.kind === 'general'">
+        <span>Sky</span>
+        <span
+          ><Select
+            :model-value="spread.number"
+            :options="skies"
+            option-label="label"
+            option-value="value"
+            aria-label="Number of the general sky"
+            class="wide"
+            @update:model-value="
+              (number: number) => set('Choose sky', (l) => (l.sky.spread = { kind: 'general', number }))
+            "
+        /></span>
+      </template>
+      <template v-if="spread.kind === 'physical'">
+        <span>Turbidity</span>
+        <span class="row"
+          ><NumberField
+            :model-value="spread.turbidity"
+            label="Turbidity"
+            :digits="1"
+            :min="1.7"
+            :max="10"
+            title="2 is very clear, 3 clear, 6 hazy, 10 nearly fog"
+            @update:model-value="
+              (turbidity) => set('Type turbidity', (l) => (l.sky.spread = { kind: 'physical', turbidity }))
+            "
+          />
+          <button
+            class="act"
+            title="Strength and colour of sun and sky as that air has them; their brightness together stays"
+            data-test="sky-air"
+            @click="takeAir"
+          >
+            sun and sky of that air
+          </button></span
+        >
+      </template>
+      <span>Radiance</span>
+      <span class="row num">
+        <NumberField
+          v-for="(c, k) in light.sky.radiance"
+          :key="k"
+          :model-value="c"
+          :label="`Sky ${'RGB'[k]}`"
+          narrow
+          :digits="3"
+          :min="0"
+          :max="1000"
+          @update:model-value="(v) => set('Type sky', (l) => (l.sky.radiance[k] = v))"
+        />
+        <KelvinField
+          :colour="light.sky.radiance"
+          label="Temperature of the sky"
+          @colour="(c) => set('Warm sky', (l) => (l.sky.radiance = c))"
+        />
+      </span>
+    </div>
+    <p class="quiet">
+      Radiance is that of the even sky which lights level ground alike, so that another spread leaves the ground as
+      bright.<template v-if="follows"> This sky follows the sun's place, also while the sun is off.</template>
+    </p>
+  </section>
+  <section class="card" style="flex: 0.6">
+    <h3>From below <span class="end quiet">+Y up</span></h3>
+    <SkyDome :shot="shot" />
+    <span class="quiet num"
+      ><i class="swatch" :style="{ background: swatch(light.sky.radiance) }" /> {{ three(light.sky.radiance) }}</span
+    >
+  </section>
+</template>
+
+<style scoped>
+.wide {
+  max-width: 330px;
+}
+</style>
