@@ -50,8 +50,14 @@ try {
       await page.keyboard.press("u");
       await page.keyboard.press("Escape");
     }
+    if (name === "light") {
+      // The thumbnails of the sources come with the proof.
+      await page.keyboard.press("p");
+      await page.waitForTimeout(45_000);
+    }
     await page.waitForTimeout(400);
     await save(name);
+    if (name === "light") await page.keyboard.press("p");
   }
   const drawer = (name) => page.locator(`[data-test="drawer-${name}"]`).click();
   const plate = async ([u, v]) => {

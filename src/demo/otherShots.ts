@@ -26,7 +26,7 @@ import { insetFace, pullFace } from "#core/set/shell/pull";
 import { placedVertex, typedVertex } from "#core/set/vertex";
 import { MAIN_PLATE } from "#core/plate/schema";
 import * as loft from "./netloft.ts";
-import { takeProbedLight } from "./probed.ts";
+import { takePlateAlbedo, takeProbedLight } from "./probed.ts";
 import * as slip from "./slipway.ts";
 
 /** The net loft and the slipway as finished shots: marks set to half a pixel, the camera solved from them. */
@@ -213,6 +213,8 @@ export async function netloftShot(
     [[427, 333], 50],
     [[940, 715], 40],
     [[80, 430], 40],
+    [[840, 380], 36],
+    [[620, 400], 40],
   ];
   patches.forEach(([pixel, radius], i) => {
     shot.light.probes[`probe-${i + 1}`] = newProbe(`probe-${i + 1}`, pixel, radius, "as set");
@@ -280,8 +282,10 @@ export async function slipwayShot(
   }
   shot.light.sun.on = false;
   shot.light.sky.spread = { kind: "overcast" };
-  shot.light.probes["probe-1"] = newProbe("probe-1", [620, 600], 120, "as set");
+  // Masonry is even where concrete has spots and a sheen; what the concrete reflects is then read off the plate.
+  shot.light.probes["probe-1"] = newProbe("probe-1", [120, 400], 60, "as set");
   await takeProbedLight(shot, codes);
+  await takePlateAlbedo(shot, codes, "concrete", [620, 600], 120);
   shot.props["prop-1"] = prop("prop-1", "Rowing boat", boat, "boat.glb", placement);
   return shot;
 }

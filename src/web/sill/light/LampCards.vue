@@ -15,6 +15,7 @@ import { fromHex, toHex } from "../../parts/hexColour.ts";
 import NumberField from "../../parts/NumberField.vue";
 import TextField from "../../parts/TextField.vue";
 import ToolButton from "../../parts/ToolButton.vue";
+import KelvinField from "./KelvinField.vue";
 import { useDesk } from "../../stores/desk.ts";
 import { useShot } from "../../stores/shot.ts";
 
@@ -170,6 +171,11 @@ const round = (kind: ShotLamp["kind"]) => kind !== "rectangle";
             aria-label="Colour of the lamp"
             @change="change('Colour lamp', (l) => (l.colour = fromHex(($event.target as HTMLInputElement).value)))"
           />
+          <KelvinField
+            :colour="chosen.colour"
+            label="Temperature of the lamp"
+            @colour="(c) => change('Warm lamp', (l) => (l.colour = c))"
+          />
           <NumberField
             :model-value="chosen.level"
             label="Level"
@@ -178,7 +184,7 @@ const round = (kind: ShotLamp["kind"]) => kind !== "rectangle";
             data-test="lamp-level"
             @update:model-value="(v) => change('Change level', (l) => (l.level = v))"
           />
-          <span class="quiet">radiance; the plate's white is 1</span>
+          <span class="quiet" title="Radiance times its colour; the plate's white is 1">times white</span>
         </span>
         <template v-if="chosen.kind === 'spot'">
           <span>Cone</span>

@@ -1,0 +1,256 @@
+import { describe, expect, test } from "@jest/globals";
+import { partOf, sourcesOf } from "#core/comp/parts";
+import { newLamp, newProbe } from "#core/light/schema";
+import type { SkySpread } from "#core/light/schema";
+import { plainProp } from "#core/props/schema";
+import { newMaterial } from "#core/set/materials";
+import { makePart } from "#core/set/parts/make";
+import { typedVertex } from "#core/set/vertex";
+import { rotationFromAngles, projectPoint } from "#core/optics/camera";
+import type { Camera } from "#core/optics/camera";
+import { noDistortion } from "#core/optics/distortion";
+import type { Vec2, Vec3 } from "#core/math/vec3";
+import { traceSceneOf } from "#core/render/scene";
+import { lightAt } from "#core/render/lightAt";
+import type { Shot } from "#core/shot/schema";
+import { PROOF_SUMS } from "#core/trace/film";
+import type { Passes } from "#core/trace/film";
+import { SceneMemory, scratchAddress } from "#core/trace/memory";
+import { testShot } from "../testing/shots.ts";
+import { compileKernel, newKernelMemory, openKernel } from "./kernelFile.ts";
+import { probedLight } from "./probe.ts";
+import { developBand, plateOf, renderShot, settingsOf } from "./renderShot.ts";
+import { renderScene } from "./renderScene.ts";
+
+const camera: Camera = {
+  focalPx: 80,
+  principal: [48, 32],
+  distortion: noDistortion(),
+  rotation: rotationFromAngles({ heading: 0, tilt: -0.35, roll: 0 }),
+  position: [0, -3, 2.2],
+};
+const corner = (x: number, y: number) => typedVertex([x, y, 0]);
+const GREY: Vec3 = [0.3, 0.3, 0.3];
+const codes = new Uint8Array(96 * 64 * 3).fill(120);
+
+/** An open floor of one grey, with a box on it if wanted, under sun and sky and a lamp. */
+function yard(change: (shot: Shot) => void = () => undefined): Shot {
+  const shot = testShot(96, 64);
+  shot.solved = { camera, evidence: "", rmsPx: null, sigma: null };
+  shot.materials = { plain: newMaterial("plain", "Plain", GREY, 0.02, "typed") };
+  shot.ground = "plain";
+  const vertices = [corner(-9, -6), corner(9, -6), corner(9, 14), corner(-9, 14)];
+  shot.set.floor = makePart("floor", "Floor", { kind: "polygon", vertices, holes: [] }, "plain");
+  Object.assign(shot.light.sun, { azimuthDeg: 140, elevationDeg: 42, irradiance: [2.2, 2, 1.7] });
+  shot.light.sky.radiance = [0.2, 0.25, 0.33];
+  shot.light.lamps.lamp = { ...newLamp("lamp", "disc", [1.5, 1, 2.5]), level: 12 };
+  change(shot);
+  return shot;
+}
+function withBox(shot: Shot): void {
+  shot.props["prop-1"] = {
+    id: "prop-1",
+    name: "Box",
+    source: {
+      kind: "shape",
+      shape: { kind: "box", size: [1, 1, 1], bevel: 0 },
+      colour: [0.5, 0.5, 0.5],
+      roughness: 1,
+      metallic: 0,
+    },
+    placement: { position: [0, 2, 0], turnDeg: 20, leanDeg: [0, 0], scale: [1, 1, 1] },
+    keeps: "metres",
+    ...plainProp(),
+  };
+}
+const render = (shot: Shot): Promise<Passes> =>
+  renderShot(shot, plateOf(shot, codes), new Map(), { samples: 32 }, { threads: 2 });
+
+const meanOff = (a: Float32Array, b: Float32Array): number =>
+  a.reduce((sum, v, i) => sum + Math.abs(v - b[i]), 0) / a.reduce((sum, v) => sum + Math.abs(v), 0);
+
+describe("sources weighed after the render", () => {
+  test("half the sun, a warmer sky: the same as when they are rendered so", async () => {
+    const weighed = await render(
+      yard((shot) => {
+        withBox(shot);
+        shot.light.sun.strength = 0.5;
+        shot.light.sky.tint = [1.2, 1, 0.7];
+      }),
+    );
+    const traced = await render(
+      yard((shot) => {
+        withBox(shot);
+        shot.light.sun.irradiance = shot.light.sun.irradiance.map((x) => x / 2) as Vec3;
+        shot.light.sky.radiance = shot.light.sky.radiance.map((x, k) => x * [1.2, 1, 0.7][k]) as Vec3;
+      }),
+    );
+    expect(meanOff(traced.prop, weighed.prop)).toBeLessThan(0.002);
+    // What the box itself gives back keeps the light that it was rendered with.
+    expect(meanOff(traced.ratio, weighed.ratio)).toBeLessThan(0.006);
+  });
+
+  test("a source for the props alone throws no shadow, one for shadows alone does not light them", async () => {
+    const base = yard((shot) => {
+      withBox(shot);
+      shot.light.sky.on = false;
+      shot.light.lamps = {};
+    });
+    const propsOnly = await render({ ...base, light: { ...base.light, sun: { ...base.light.sun, lights: "props" } } });
+    const setOnly = await render({ ...base, light: { ...base.light, sun: { ...base.light.sun, lights: "set" } } });
+    const both = await render(base);
+    const darkest = (p: Passes) => Math.min(...p.ratio);
+    expect(darkest(both)).toBeLessThan(0.6);
+    expect(darkest(setOnly)).toBeCloseTo(darkest(both), 5);
+    const light = (p: Passes) => p.prop.reduce((sum, v, i) => sum + (i % 4 === 3 ? 0 : v), 0);
+    expect(light(propsOnly)).toBeCloseTo(light(both), 3);
+    expect(light(setOnly)).toBeLessThan(0.5 * light(both));
+  });
+
+  test("the parts of sun, sky and lamp, with what the place gives back, add up to the picture", async () => {
+    const shot = yard(withBox);
+    const plate = plateOf(shot, codes);
+    const scene = traceSceneOf(shot, { ...plate, pixels: plate.linear }, new Map());
+    const settings = settingsOf({ width: 96, height: 64 }, shot.render, PROOF_SUMS);
+    const film = await renderScene(scene, settings, { samples: 16, threads: 2 });
+    const whole = developBand(shot, film);
+    const parts = sourcesOf(shot).map((id) => partOf(film.pixels, 96, 64, film.layout, shot, id));
+    expect(sourcesOf(shot)).toEqual(["sun", "sky", "lamp"]);
+    const on = (k: "ratio" | "prop", i: number) => parts.reduce((sum, p) => sum + p[k][i], 0);
+    let [sums, seen] = [0, 0];
+    for (let i = 0; i < 96 * 64; i++) {
+      const a = whole.prop[i * 4 + 3];
+      if (a === 1) {
+        // What comes from the place is the rest; it is never below 0.
+        expect(on("prop", i * 4)).toBeLessThan(whole.prop[i * 4] * 1.0001 + 1e-5);
+        seen++;
+      }
+      sums += Number(on("ratio", i * 3) <= whole.ratio[i * 3] + 1e-5);
+    }
+    expect(seen).toBeGreaterThan(100);
+    expect(sums / (96 * 64)).toBeGreaterThan(0.98);
+    expect(parts.every(({ added }) => added.every((v) => v === 0))).toBe(true);
+  });
+});
+
+describe("skies in the tracer", () => {
+  const skyAt = async (spread: SkySpread, wall = false) => {
+    const shot = yard((s) => {
+      s.light.sun.on = false;
+      s.light.lamps = {};
+      s.light.sky.spread = spread;
+      s.light.sky.radiance = [0.2, 0.3, 0.4];
+      if (wall) {
+        const foot = [corner(-50, 3), corner(50, 3), corner(50, 4), corner(-50, 4)];
+        s.set.wall = makePart("wall", "Wall", { kind: "block", base: foot, height: 40, closed: true }, "plain");
+      }
+    });
+    const memory = newKernelMemory();
+    const kernel = await openKernel(await compileKernel(), memory, scratchAddress(0));
+    const plate = plateOf(shot, codes);
+    const scene = traceSceneOf(shot, { ...plate, pixels: plate.linear }, new Map(), false);
+    const pixels: Vec2[] = [projectPoint(camera, [0, 1.5, 0])!, projectPoint(camera, [0, 3, 2])!];
+    return lightAt(kernel, new SceneMemory(memory), scene, pixels, 8192);
+  };
+
+  test.each([
+    { kind: "even" as const },
+    { kind: "overcast" as const },
+    { kind: "general" as const, number: 13 },
+    { kind: "physical" as const, turbidity: 3 },
+  ])("$kind: open level ground gets π times the sky's own radiance", async (spread) => {
+    const [ground] = await skyAt(spread);
+    [0.2, 0.3, 0.4].forEach((c, k) => expect(Math.abs(ground!.sky[k] / (Math.PI * c) - 1)).toBeLessThan(0.01));
+  });
+
+  test("an overcast sky gives an upright wall 0.396 of the ground's light, an even one half", async () => {
+    // Closed form for Moon and Spencer's sky: (3π + 8)/(14π) = 0.3962 (Moon 1942); half the dome for the even one.
+    const share = async (spread: SkySpread) => {
+      const [ground] = await skyAt(spread);
+      const [, wall] = await skyAt(spread, true);
+      return wall!.sky[1] / ground!.sky[1];
+    };
+    expect(Math.abs((await share({ kind: "overcast" })) / ((3 * Math.PI + 8) / (14 * Math.PI)) - 1)).toBeLessThan(0.01);
+    expect(Math.abs((await share({ kind: "even" })) / 0.5 - 1)).toBeLessThan(0.01);
+  });
+});
+
+describe("probes on a plate whose light is known", () => {
+  /** A plate in 16 bits on which each pixel of the floor has what the rig gives it there. */
+  async function litPlate(shot: Shot, pixels: Vec2[]) {
+    const memory = newKernelMemory();
+    const kernel = await openKernel(await compileKernel(), memory, scratchAddress(0));
+    const plate = plateOf(shot, codes);
+    const scene = traceSceneOf({ ...shot, props: {} }, { ...plate, pixels: plate.linear }, new Map(), false);
+    const { sun } = shot.light;
+    lightAt(kernel, new SceneMemory(memory), scene, pixels, 4096).forEach((at, i) => {
+      const [u, v] = pixels[i];
+      const colour = [0, 1, 2].map((k) => {
+        const direct = sun.on ? sun.irradiance[k] * at!.sunShare * at!.sunCosine : 0;
+        const lamps = at!.lamps.reduce((sum, lamp) => sum + lamp[k], 0);
+        return (GREY[k] / Math.PI) * (at!.sky[k] + lamps + direct + at!.bounce[k]);
+      });
+      for (let y = Math.floor(v) - 3; y <= v + 3; y++)
+        for (let x = Math.floor(u) - 3; x <= u + 3; x++) plate.linear.set(colour, (y * 96 + x) * 3);
+    });
+    return plate;
+  }
+  const wall = (shot: Shot) => {
+    const foot = [corner(-5, 4), corner(-1, 4), corner(-1, 4.4), corner(-5, 4.4)];
+    shot.set.wall = makePart("wall", "Wall", { kind: "block", base: foot, height: 3, closed: true }, "plain");
+  };
+  const on = (...points: Vec3[]) => points.map((p) => projectPoint(camera, p) as Vec2);
+
+  test("sun and sky from four patches, whatever the rig was before", async () => {
+    const truth = yard((shot) => {
+      wall(shot);
+      shot.light.lamps = {};
+      Object.assign(shot.light.sun, { azimuthDeg: 330 });
+    });
+    const pixels = on([1.5, 0, 0], [-0.4, 1, 0], [-2.2, 3, 0], [-1.8, 2.2, 0]);
+    const plate = await litPlate(truth, pixels);
+    const shot = structuredClone(truth);
+    shot.light.sun.irradiance = [1, 1, 1];
+    shot.light.sky.radiance = [1, 1, 1];
+    pixels.forEach((pixel, i) => (shot.light.probes[`p${i}`] = newProbe(`p${i}`, pixel, 2.5, "as set")));
+    const found = await probedLight(shot, plate);
+    if (typeof found === "string") throw new Error(found);
+    for (let k = 0; k < 3; k++) {
+      expect(Math.abs(found.colours.sun[k] / truth.light.sun.irradiance[k] - 1)).toBeLessThan(0.03);
+      expect(Math.abs(found.colours.sky[k] / truth.light.sky.radiance[k] - 1)).toBeLessThan(0.03);
+    }
+    expect(found.findings).toEqual([]);
+    expect(found.next).toBeNull();
+  });
+
+  test("one probe in the light alone: both are weighed together, that is said, and the next one is sent into the shade", async () => {
+    const truth = yard((shot) => {
+      wall(shot);
+      shot.light.lamps = {};
+      Object.assign(shot.light.sun, { azimuthDeg: 330 });
+    });
+    const pixels = on([1.5, 0, 0]);
+    const plate = await litPlate(truth, pixels);
+    const shot = structuredClone(truth);
+    shot.light.probes.p0 = newProbe("p0", pixels[0], 2.5, "as set");
+    const found = await probedLight(shot, plate);
+    if (typeof found === "string") throw new Error(found);
+    expect(found.findings[0]).toMatch(/do not tell the sun from the sky/);
+    const shade = { ...shot, light: { ...shot.light, probes: { n: newProbe("n", found.next!, 2.5, "lit") } } };
+    expect(await probedLight(shade, plate)).toMatch(/The sun does not reach n/);
+  });
+
+  test("what cannot be read is said: no probe, no source, off the set, clipped", async () => {
+    const shot = yard();
+    const plate = plateOf(shot, codes);
+    expect(await probedLight(shot, plate)).toMatch(/Probe a patch first/);
+    const probed = (pixel: Vec2) => ({ ...shot.light, probes: { p: newProbe("p", pixel, 3, "as set") } });
+    expect(await probedLight({ ...shot, light: probed([500, 20]) }, plate)).toMatch(/lies outside the plate/);
+    expect(await probedLight({ ...shot, light: probed([48, 1]) }, plate)).toMatch(/not on the set/);
+    const white = plateOf(shot, new Uint8Array(96 * 64 * 3).fill(255));
+    expect(await probedLight({ ...shot, light: probed([48, 50]) }, white)).toMatch(/clipped/);
+    const off = probed([48, 50]);
+    const dark = { ...off, sun: { ...off.sun, on: false }, sky: { ...off.sky, on: false }, lamps: {} };
+    expect(await probedLight({ ...shot, light: dark }, plate)).toMatch(/Every source is switched off/);
+  });
+});
