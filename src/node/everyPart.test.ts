@@ -12,11 +12,10 @@ import type { Flags, Role } from "#core/set/roles";
 import { ROLES } from "#core/set/roles";
 import { provideSetModel } from "#core/set/models";
 import { primitiveModel } from "#core/props/primitives";
-import { plainProp } from "#core/props/schema";
 import { placedVertex, typedVertex } from "#core/set/vertex";
 import type { Vec3 } from "#core/math/vec3";
 import type { Shot } from "#core/shot/schema";
-import { testShot } from "../testing/shots.ts";
+import { boxProp, testShot } from "../testing/shots.ts";
 import { plateAlbedo } from "#core/render/plateAlbedo";
 import { SceneMemory, scratchAddress } from "#core/trace/memory";
 import { compileKernel, newKernelMemory, openKernel } from "./kernelFile.ts";
@@ -136,20 +135,7 @@ async function shade(change: (shot: Shot) => void): Promise<{ ratio: number; alp
   shot.light.sun.irradiance = [0, 0, 0];
   shot.light.sky.radiance = [1, 1, 1];
   shot.set.floor = makePart("floor", "Floor", { kind: "polygon", vertices: FLOOR, holes: [] }, "plain");
-  shot.props["prop-1"] = {
-    id: "prop-1",
-    name: "Box",
-    source: {
-      kind: "shape",
-      shape: { kind: "box", size: [1, 1, 1], bevel: 0 },
-      colour: [0.5, 0.5, 0.5],
-      roughness: 1,
-      metallic: 0,
-    },
-    placement: { position: [0, 4, 0], turnDeg: 0, leanDeg: [0, 0], scale: [1, 1, 1] },
-    keeps: "metres",
-    ...plainProp(),
-  };
+  shot.props["prop-1"] = boxProp([0, 4, 0]);
   change(shot);
   const passes = await renderShot(shot, plateOf(shot, codes), new Map(), { samples: 64 }, { threads: 2 });
   let [ratio, alpha, n] = [0, 0, 0];

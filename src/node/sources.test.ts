@@ -2,7 +2,6 @@ import { describe, expect, test } from "@jest/globals";
 import { partOf, sourcesOf } from "#core/comp/parts";
 import { newLamp, newProbe } from "#core/light/schema";
 import type { SkySpread } from "#core/light/schema";
-import { plainProp } from "#core/props/schema";
 import { newMaterial } from "#core/set/materials";
 import { makePart } from "#core/set/parts/make";
 import { typedVertex } from "#core/set/vertex";
@@ -16,7 +15,7 @@ import type { Shot } from "#core/shot/schema";
 import { PROOF_SUMS } from "#core/trace/film";
 import type { Passes } from "#core/trace/film";
 import { SceneMemory, scratchAddress } from "#core/trace/memory";
-import { testShot } from "../testing/shots.ts";
+import { boxProp, testShot } from "../testing/shots.ts";
 import { compileKernel, newKernelMemory, openKernel } from "./kernelFile.ts";
 import { probedLight } from "./probe.ts";
 import { developBand, plateOf, renderShot, settingsOf } from "./renderShot.ts";
@@ -48,20 +47,7 @@ function yard(change: (shot: Shot) => void = () => undefined): Shot {
   return shot;
 }
 function withBox(shot: Shot): void {
-  shot.props["prop-1"] = {
-    id: "prop-1",
-    name: "Box",
-    source: {
-      kind: "shape",
-      shape: { kind: "box", size: [1, 1, 1], bevel: 0 },
-      colour: [0.5, 0.5, 0.5],
-      roughness: 1,
-      metallic: 0,
-    },
-    placement: { position: [0, 2, 0], turnDeg: 20, leanDeg: [0, 0], scale: [1, 1, 1] },
-    keeps: "metres",
-    ...plainProp(),
-  };
+  shot.props["prop-1"] = boxProp([0, 2, 0], 20);
 }
 const render = (shot: Shot): Promise<Passes> =>
   renderShot(shot, plateOf(shot, codes), new Map(), { samples: 32 }, { threads: 2 });

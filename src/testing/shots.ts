@@ -1,5 +1,8 @@
 import { srgbEncoding } from "#core/image/profile";
 import type { PlateInfo } from "#core/plate/schema";
+import type { Vec3 } from "#core/math/vec3";
+import type { Prop } from "#core/props/schema";
+import { plainProp } from "#core/props/schema";
 import type { Shot } from "#core/shot/schema";
 import { newShot } from "#core/shot/schema";
 
@@ -19,3 +22,19 @@ export const testPlate = (width: number, height: number): PlateInfo => ({
 });
 
 export const testShot = (width = 640, height = 480): Shot => newShot("Test", testPlate(width, height));
+
+/** A matt grey box of a metre. */
+export const boxProp = (position: Vec3, turnDeg = 0): Prop => ({
+  id: "prop-1",
+  name: "Box",
+  source: {
+    kind: "shape",
+    shape: { kind: "box", size: [1, 1, 1], bevel: 0 },
+    colour: [0.5, 0.5, 0.5],
+    roughness: 1,
+    metallic: 0,
+  },
+  placement: { position, turnDeg, leanDeg: [0, 0], scale: [1, 1, 1] },
+  keeps: "metres",
+  ...plainProp(),
+});

@@ -25,7 +25,7 @@ import { newEdge, newLength } from "../match/schema.ts";
 import { parseShot } from "./schema.ts";
 import { plainProp } from "../props/schema.ts";
 import { newLamp } from "../light/schema.ts";
-import { testShot } from "../../testing/shots.ts";
+import { boxProp, testShot } from "../../testing/shots.ts";
 import { keepsGround, turnWorld } from "./turnWorld.ts";
 import type { WorldTurn } from "./turnWorld.ts";
 
@@ -219,21 +219,7 @@ describe("turning the world", () => {
       ] as Vec3[]
     ).map(typedVertex);
     shot.set["ground-1"] = makePart("ground-1", "Floor", { kind: "polygon", vertices, holes: [] }, "material-1");
-    shot.props["prop-1"] = {
-      id: "prop-1",
-      name: "Box",
-      source: {
-        kind: "shape",
-        shape: { kind: "box", size: [1, 1, 1], bevel: 0 },
-        colour: [0.5, 0.5, 0.5],
-        roughness: 0.5,
-        metallic: 0,
-      },
-      placement: { position: [2, 1, 0], turnDeg: 10, leanDeg: [0, 0], scale: [1, 1, 1] },
-      keeps: "metres",
-      ...plainProp(),
-      motion: { offset: [0.5, 0, 0.1], turnDeg: 3 },
-    };
+    shot.props["prop-1"] = { ...boxProp([2, 1, 0], 10), motion: { offset: [0.5, 0, 0.1], turnDeg: 3 } };
     shot.light.lamps["lamp-1"] = { ...newLamp("lamp-1", "spot", [1, 0, 2]), azimuthDeg: 45, tiltDeg: -30 };
     const before = structuredClone(shot);
     turnWorld(shot, "left");

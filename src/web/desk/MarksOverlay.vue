@@ -272,7 +272,9 @@ const pointHandles = computed(() => props.handles.filter((h) => !h.to).map((h) =
       </g>
       <g v-for="p in probes" :key="p.id" class="probe" :class="{ off: p.muted, on: desk.selected === p.id }">
         <circle :cx="p.at[0]" :cy="p.at[1]" :r="Math.max(4, p.r)" />
-        <text :x="p.at[0] + Math.max(4, p.r) + 5" :y="p.at[1] - 6" class="tag">{{ p.word }}</text>
+        <text v-if="desk.lightDrawer === 'probes'" :x="p.at[0] + Math.max(4, p.r) + 5" :y="p.at[1] - 6" class="tag">
+          {{ p.word }}
+        </text>
       </g>
       <g v-if="nextProbe" class="probe next">
         <circle :cx="nextProbe[0]" :cy="nextProbe[1]" r="16" />
