@@ -23,7 +23,6 @@ import { handAnswer, takeCamera } from "./resolve.ts";
 import type { Shot } from "./schema.ts";
 import { newEdge, newLength } from "../match/schema.ts";
 import { parseShot } from "./schema.ts";
-import { plainProp } from "../props/schema.ts";
 import { newLamp } from "../light/schema.ts";
 import { boxProp, testShot } from "../../testing/shots.ts";
 import { keepsGround, turnWorld } from "./turnWorld.ts";
