@@ -20,8 +20,10 @@ test("the proof keeps its samples when only the comp changes, looks closer, and 
   await page.waitForTimeout(1500);
   const before = await samples();
 
-  // Another shadow density is laid over the samples that are there.
+  // A weaker sun and another shadow density are laid over the samples that are there.
   await desk.step("light");
+  await desk.type("Strength of Sun", "0.8");
+  await page.getByTestId("drawer-shade").click();
   await desk.type("Shadow density", "1.5");
   await desk.step("render");
   // One that began anew would count on from two.

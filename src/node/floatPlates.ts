@@ -125,7 +125,16 @@ export function openFloatPlate(bytes: Uint8Array, fileName: string): OpenedPlate
     encoding: halfEncoding(matrix ?? toRec709(REC709_PRIMARIES)!),
     codes,
     profile: null,
-    exif: { camera: null, lens: null, focalMm: null, equivalentMm: null, taken: null, orientation: null },
+    exif: {
+      camera: null,
+      lens: null,
+      focalMm: null,
+      equivalentMm: null,
+      taken: null,
+      orientation: null,
+      place: null,
+      zoneMinutes: null,
+    },
     notices,
   };
 }

@@ -32,6 +32,8 @@ export interface OpenedPlate {
     equivalentMm: number | null;
     taken: string | null;
     orientation: number | null;
+    place: { latitude: number; longitude: number } | null;
+    zoneMinutes: number | null;
   };
   notices: string[];
 }
@@ -189,5 +191,22 @@ async function readExif(bytes: Uint8Array): Promise<OpenedPlate["exif"]> {
     equivalentMm: positive(tags.FocalLengthIn35mmFormat ?? tags.FocalLengthIn35mmFilm),
     taken: taken ? taken.replace(/^(\d{4}):(\d\d):(\d\d)/, "$1-$2-$3") : null,
     orientation: positive(tags.Orientation),
+    place: placeOf(tags.latitude, tags.longitude),
+    zoneMinutes: zoneOf(text(tags.OffsetTimeOriginal ?? tags.OffsetTime)),
   };
+}
+
+/** A place on the globe; null for what is none, and for 0° N 0° E, which cameras without a fix write. */
+function placeOf(latitude: unknown, longitude: unknown): OpenedPlate["exif"]["place"] {
+  if (typeof latitude !== "number" || typeof longitude !== "number") return null;
+  if (!(Math.abs(latitude) <= 90 && Math.abs(longitude) <= 180) || (latitude === 0 && longitude === 0)) return null;
+  return { latitude, longitude };
+}
+
+/** Minutes ahead of universal time, of +HH:MM (EXIF 2.31). */
+function zoneOf(text: string | null): number | null {
+  const [, sign, hours, minutes] = /^([+-])(\d\d):(\d\d)$/.exec(text ?? "") ?? [];
+  if (!sign) return null;
+  const ahead = (sign === "-" ? -1 : 1) * (Number(hours) * 60 + Number(minutes));
+  return Math.abs(ahead) <= 840 ? ahead : null;
 }

@@ -70,13 +70,27 @@ describe("headers", () => {
 describe("plates", () => {
   test("orientation, size and EXIF are taken from the file", async () => {
     const bytes = await sharp({ create: { width: 120, height: 80, channels: 3, background: "#446688" } })
-      .withMetadata({ orientation: 6, exif: { IFD0: { Make: "Maker" }, IFD2: { FocalLength: "35/1" } } })
+      .withMetadata({
+        orientation: 6,
+        exif: {
+          IFD0: { Make: "Maker" },
+          IFD2: { FocalLength: "35/1", OffsetTimeOriginal: "+02:00" },
+          IFD3: {
+            GPSLatitudeRef: "S",
+            GPSLatitude: "33/1 54/1 0/1",
+            GPSLongitudeRef: "E",
+            GPSLongitude: "18/1 24/1 36/1",
+          },
+        },
+      })
       .jpeg()
       .toBuffer();
     const { id } = (await (await upload("/shots", new Uint8Array(bytes), "turned.jpg")).json()) as NewShot;
     const { shot } = await read<OpenShot>(`/shots/${id}`);
     expect([shot.plates.main.width, shot.plates.main.height]).toEqual([80, 120]);
-    expect(shot.plates.main.exif).toMatchObject({ camera: "Maker", focalMm: 35, orientation: 6 });
+    expect(shot.plates.main.exif).toMatchObject({ camera: "Maker", focalMm: 35, orientation: 6, zoneMinutes: 120 });
+    expect(shot.plates.main.exif.place!.latitude).toBeCloseTo(-33.9, 9);
+    expect(shot.plates.main.exif.place!.longitude).toBeCloseTo(18.41, 9);
   });
 
   test("16-bit pixels are kept as they are", async () => {

@@ -33,6 +33,17 @@ export const PlateSchema = v.object({
     equivalentMm: v.nullable(Positive),
     taken: v.nullable(Text),
     orientation: v.nullable(Finite),
+    /** Where it was taken, degrees north and east, and how far its clock is ahead of universal time. */
+    place: v.optional(
+      v.nullable(
+        v.object({
+          latitude: v.pipe(Finite, v.minValue(-90), v.maxValue(90)),
+          longitude: v.pipe(Finite, v.minValue(-180), v.maxValue(180)),
+        }),
+      ),
+      null,
+    ),
+    zoneMinutes: v.optional(v.nullable(Finite), null),
   }),
   owner: Text,
   licence: Text,

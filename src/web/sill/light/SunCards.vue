@@ -42,7 +42,9 @@ function clockOfPlate(): string {
 }
 const open = () =>
   set("Open almanac", (l) => {
-    l.almanac = { latitude: 50, longitude: 0, clock: clockOfPlate(), zoneMinutes: 0, northDeg: null };
+    const { place, zoneMinutes } = props.shot.plates.main.exif;
+    const { latitude, longitude } = place ?? { latitude: 50, longitude: 0 };
+    l.almanac = { latitude, longitude, clock: clockOfPlate(), zoneMinutes: zoneMinutes ?? 0, northDeg: null };
   });
 const change = (name: string, edit: (a: Almanac) => void) => set(name, (l) => edit(l.almanac!));
 function typeClock(text: string): void {
