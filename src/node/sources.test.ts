@@ -93,7 +93,7 @@ describe("sources weighed after the render", () => {
     expect(light(setOnly)).toBeLessThan(0.5 * light(both));
   });
 
-  test("the parts of sun, sky and lamp, with what the place gives back, add up to the picture", async () => {
+  test("the parts of sun, sky and lamp together give no more than the picture; the rest is what the place gives back", async () => {
     const shot = yard(withBox);
     const plate = plateOf(shot, codes);
     const scene = traceSceneOf(shot, { ...plate, pixels: plate.linear }, new Map());
@@ -224,6 +224,22 @@ describe("probes on a plate whose light is known", () => {
     expect(found.findings[0]).toMatch(/do not tell the sun from the sky/);
     const shade = { ...shot, light: { ...shot.light, probes: { n: newProbe("n", found.next!, 2.5, "lit") } } };
     expect(await probedLight(shade, plate)).toMatch(/The sun does not reach n/);
+  });
+
+  test("a lamp that an earlier answer left dark is found again", async () => {
+    const truth = yard((shot) => {
+      shot.light.sun.on = false;
+      shot.light.sky.on = false;
+    });
+    const pixels = on([1.5, 0, 0], [-0.4, 1, 0]);
+    const plate = await litPlate(truth, pixels);
+    const shot = structuredClone(truth);
+    shot.light.lamps.lamp.level = 0;
+    pixels.forEach((pixel, i) => (shot.light.probes[`p${i}`] = newProbe(`p${i}`, pixel, 2.5, "as set")));
+    const found = await probedLight(shot, plate);
+    if (typeof found === "string") throw new Error(found);
+    const { colour, level } = truth.light.lamps.lamp;
+    colour.forEach((c, k) => expect(Math.abs(found.colours.lamp[k] / (c * level) - 1)).toBeLessThan(0.03));
   });
 
   test("what cannot be read is said: no probe, no source, off the set, clipped", async () => {

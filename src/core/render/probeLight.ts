@@ -1,5 +1,4 @@
 import { readPatch } from "../light/patch.ts";
-import { lampsLit } from "../light/rig.ts";
 import type { Light, Probe } from "../light/schema.ts";
 import type { LitPatch, Unknown } from "../light/solveSources.ts";
 import { solveSources, worthOf } from "../light/solveSources.ts";
@@ -56,11 +55,14 @@ function albedoAt(shot: Seen, { pixel, card }: Probe): { colour: Vec3; spread: n
   return { colour, spread: spread / lum(colour), surface: material?.id ?? "ground" };
 }
 
+/** Lamps that are switched on, also those that an earlier answer left dark. */
+const lampsOn = ({ light }: Pick<Seen, "light">) => Object.values(light.lamps).filter(({ on }) => on);
+
 /** The names of the sources that are switched on, in the order of the unknowns. */
 const sourcesOn = ({ light }: Pick<Seen, "light">): (Unknown & { id: string; name: string })[] => [
   ...(light.sun.on ? [{ id: "sun", name: "the sun", kind: "sun", colour: light.sun.irradiance }] : []),
   ...(light.sky.on ? [{ id: "sky", name: "the sky", kind: "sky", colour: light.sky.radiance }] : []),
-  ...lampsLit({ light }).map((lamp) => ({
+  ...lampsOn({ light }).map((lamp) => ({
     id: lamp.id,
     name: lamp.name,
     kind: "lamp",
@@ -71,10 +73,7 @@ const sourcesOn = ({ light }: Pick<Seen, "light">): (Unknown & { id: string; nam
 /** The rig with every source at one unit, so that what the tracer finds is what a unit of each brings. */
 function unitRig(light: Light): Light {
   const lamps = Object.fromEntries(
-    Object.entries(light.lamps).map(([id, lamp]) => [
-      id,
-      lamp.on && lamp.level > 0 ? { ...lamp, colour: [1, 1, 1] as Vec3, level: 1 } : lamp,
-    ]),
+    Object.entries(light.lamps).map(([id, lamp]) => [id, { ...lamp, colour: [1, 1, 1] as Vec3, level: 1 }]),
   );
   const { sun, sky } = light;
   return { ...light, sun: { ...sun, irradiance: [1, 1, 1] }, sky: { ...sky, radiance: [1, 1, 1] }, lamps };
