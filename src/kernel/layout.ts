@@ -228,6 +228,15 @@ export const PARAM_SHUTTER = 380; // u32: 1 where anything moves
 export const PARAM_CASTERS = 392; // u32 address, and number
 export const PARAM_CASTER_COUNT = 396;
 export const PARAM_COLOURS = 400; // u32 address, RGBA bytes a vertex as on a screen, 0 where no mesh has any
+export const PARAM_TURNED = 404; // u32: 1 where what follows counts for the environment
+export const PARAM_TURN = 408; // 9 f32, row-major: from world to the environment's picture; may mirror
+export const PARAM_ENVIRONMENT_GAIN = 444; // 3 f32
+export const PARAM_EXTENT = 456; // u32 EXTENT_*, 0 for endless
+export const PARAM_EXTENT_CENTRE = 460; // 3 f32
+export const PARAM_EXTENT_HALF = 472; // 3 f32: half sides of the box; the first is the sphere's radius
+
+export const EXTENT_IS_SPHERE = 1;
+export const EXTENT_IS_BOX = 2;
 
 export const FILTER_CELLS = 256;
 export const ALBEDO_CELLS = 64; // cosine across, roughness down

@@ -5,6 +5,7 @@ import { closest, closestInstance, countRay, hitT, occluded, occludedByInstance 
 import { askSet, clearThrough } from "./ask";
 import { projectPoint, projectedX, projectedY } from "./lens";
 import { sampleAround, sampleMask, texelB, texelG, texelR } from "./images";
+import { aroundX, aroundY, aroundZ, lookAround, stretch, towardsX, towardsY, towardsZ, wayTo } from "./around";
 import { draw, draw1, draw2 } from "./sampler";
 import { diskX, diskY, setFrame, toDisk, toWorld, worldX, worldY, worldZ } from "./frame";
 import { emitB, emitG, emitR, loadEmission } from "./surface";
@@ -49,6 +50,7 @@ import {
   PARAM_CASTER_COUNT,
   PARAM_ENVIRONMENT,
   PARAM_ENVIRONMENT_ALIAS,
+  PARAM_ENVIRONMENT_GAIN,
   PARAM_ENVIRONMENT_HEIGHT,
   PARAM_ENVIRONMENT_WEIGHT,
   PARAM_ENVIRONMENT_WIDTH,
@@ -67,6 +69,7 @@ import {
   PARAM_SUN_COS,
   PARAM_SUN_DIRECTION,
   PARAM_SUN_IRRADIANCE,
+  PARAM_TURNED,
   RAY_SHADOW,
   SET_SEEN,
 } from "./layout";
@@ -214,7 +217,7 @@ export function meetCasters(x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32): 
 
 /** Radiance that comes to a point from beyond everything: `skyR` to `skyB`; the backdrop where the ray may see it. */
 export function loadSky(ox: f32, oy: f32, oz: f32, x: f32, y: f32, z: f32, backdrop: bool): void {
-  loadBareSky(x, y, z, backdrop);
+  loadBareSky(ox, oy, oz, x, y, z, backdrop);
   if (backdrop || paramU(PARAM_CASTER_COUNT) == 0) return;
   meetCasters(ox, oy, oz, x, y, z);
   skyR = openShare * skyR + casterR;
@@ -222,7 +225,7 @@ export function loadSky(ox: f32, oy: f32, oz: f32, x: f32, y: f32, z: f32, backd
   skyB = openShare * skyB + casterB;
 }
 
-function loadBareSky(x: f32, y: f32, z: f32, backdrop: bool): void {
+function loadBareSky(ox: f32, oy: f32, oz: f32, x: f32, y: f32, z: f32, backdrop: bool): void {
   let picture = paramU(PARAM_ENVIRONMENT),
     w = paramU(PARAM_ENVIRONMENT_WIDTH),
     h = paramU(PARAM_ENVIRONMENT_HEIGHT);
@@ -230,6 +233,13 @@ function loadBareSky(x: f32, y: f32, z: f32, backdrop: bool): void {
     picture = paramU(PARAM_BACKDROP);
     w = paramU(PARAM_BACKDROP_WIDTH);
     h = paramU(PARAM_BACKDROP_HEIGHT);
+  } else if (picture && paramU(PARAM_TURNED)) {
+    lookAround(ox, oy, oz, x, y, z);
+    sampleAround(picture, w, h, around(aroundX, aroundY, w), down(aroundZ, h));
+    skyR = texelR() * paramF(PARAM_ENVIRONMENT_GAIN);
+    skyG = texelG() * paramF(PARAM_ENVIRONMENT_GAIN + 4);
+    skyB = texelB() * paramF(PARAM_ENVIRONMENT_GAIN + 8);
+    return;
   }
   if (picture) {
     sampleAround(picture, w, h, around(x, y, w), down(z, h));
@@ -243,8 +253,14 @@ function loadBareSky(x: f32, y: f32, z: f32, backdrop: bool): void {
   skyB = paramF(PARAM_SKY + 8);
 }
 
-/** Density by which `drawEnvironment` draws the direction. */
-export function environmentPdf(x: f32, y: f32, z: f32): f32 {
+/** Density by which `drawEnvironment` draws the direction from a point. */
+export function environmentPdf(ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32): f32 {
+  if (!paramU(PARAM_TURNED)) return picturePdf(dx, dy, dz);
+  lookAround(ox, oy, oz, dx, dy, dz);
+  return picturePdf(aroundX, aroundY, aroundZ) * stretch;
+}
+
+function picturePdf(x: f32, y: f32, z: f32): f32 {
   const w = paramU(PARAM_ENVIRONMENT_WIDTH),
     h = paramU(PARAM_ENVIRONMENT_HEIGHT);
   const ix = min<u32>(w - 1, <u32>around(x, y, w)),
@@ -275,10 +291,22 @@ export function drawEnvironment(ox: f32, oy: f32, oz: f32): bool {
   density = load<f32>(paramU(PARAM_ENVIRONMENT_WEIGHT) + (chosen << 2)) / (2 * PI * PI * max<f32>(1e-5, sine));
   if (!(density > 0)) return false;
   sampleAround(paramU(PARAM_ENVIRONMENT), w, h, x, y);
+  if (paramU(PARAM_TURNED)) {
+    wayTo(ox, oy, oz, toX, toY, toZ);
+    toX = towardsX;
+    toY = towardsY;
+    toZ = towardsZ;
+    density *= stretch;
+  }
   const s = ONE / density;
   lightR = texelR() * s;
   lightG = texelG() * s;
   lightB = texelB() * s;
+  if (paramU(PARAM_TURNED)) {
+    lightR *= paramF(PARAM_ENVIRONMENT_GAIN);
+    lightG *= paramF(PARAM_ENVIRONMENT_GAIN + 4);
+    lightB *= paramF(PARAM_ENVIRONMENT_GAIN + 8);
+  }
   if (paramU(PARAM_CASTER_COUNT)) {
     meetCasters(ox, oy, oz, toX, toY, toZ);
     lightR = openShare * lightR + s * casterR;

@@ -355,7 +355,8 @@ function loadHidden(
   if (!met && dz > 0) {
     group = GROUP_SKY;
     light.loadSky(x, y, z, dx, dy, dz, false);
-    const w: f32 = density > 0 && light.hasEnvironment() ? density / (density + light.environmentPdf(dx, dy, dz)) : ONE;
+    const w: f32 =
+      density > 0 && light.hasEnvironment() ? density / (density + light.environmentPdf(x, y, z, dx, dy, dz)) : ONE;
     hiddenR = w * light.skyR;
     hiddenG = w * light.skyG;
     hiddenB = w * light.skyB;
@@ -531,7 +532,8 @@ export function followPath(
         lambert = true;
       } else {
         light.loadSky(ox, oy, oz, dx, dy, dz, backdrop);
-        const w: f32 = environment && pdfBefore > 0 ? pdfBefore / (pdfBefore + light.environmentPdf(dx, dy, dz)) : ONE;
+        const w: f32 =
+          environment && pdfBefore > 0 ? pdfBefore / (pdfBefore + light.environmentPdf(ox, oy, oz, dx, dy, dz)) : ONE;
         group = GROUP_SKY;
         gain(matt && depth > 0, tr * w * light.skyR, tg * w * light.skyG, tb * w * light.skyB);
         if (sunOn && !(taken & TAKEN_SUN) && pdfBefore > 0 && light.inSun(dx, dy, dz)) {
@@ -558,7 +560,7 @@ export function followPath(
         if (dz > 0 && !light.setBlocks(SET_BLOCKS, ox, oy, oz, dx, dy, dz, FAR)) {
           light.loadSky(ox, oy, oz, dx, dy, dz, false);
           const w: f32 =
-            environment && pdfBefore > 0 ? pdfBefore / (pdfBefore + light.environmentPdf(dx, dy, dz)) : ONE;
+            environment && pdfBefore > 0 ? pdfBefore / (pdfBefore + light.environmentPdf(ox, oy, oz, dx, dy, dz)) : ONE;
           group = GROUP_SKY;
           gain(matt && depth > 0, tr * w * light.skyR, tg * w * light.skyG, tb * w * light.skyB);
         }

@@ -1,17 +1,14 @@
 import { DataUtils, FloatType, HalfFloatType } from "three";
 import { EXRLoader } from "three/examples/jsm/loaders/EXRLoader.js";
-import { HDRLoader } from "three/examples/jsm/loaders/HDRLoader.js";
 import { REC709_PRIMARIES, toRec709 } from "#core/colour/primaries";
 import { toHalf } from "#core/image/exr";
-import { ExrError, checkExr } from "#core/image/exrCheck";
+import { ExrError, checkExr, isExr } from "#core/image/exrCheck";
+import { HdrError, checkHdr, isHdr, readHdrRows } from "#core/image/hdr";
 import { halfEncoding } from "#core/image/profile";
 import type { OpenedPlate } from "./plates.ts";
 import { PlateError, checkSize } from "./plates.ts";
 
 /** Plates of floats: OpenEXR and Radiance HDR, kept as halves. Sizes are counted before anything is unpacked. */
-
-const isExr = (b: Uint8Array): boolean => [0x76, 0x2f, 0x31, 0x01].every((x, i) => b[i] === x);
-const isHdr = (b: Uint8Array): boolean => String.fromCharCode(...b.subarray(0, 2)) === "#?";
 
 /** True for a file that `openFloatPlate` reads. */
 export const isFloatPlate = (bytes: Uint8Array): boolean => isExr(bytes) || isHdr(bytes);
@@ -67,26 +64,17 @@ function readExrFloats(bytes: Uint8Array, fileName: string): Floats {
   };
 }
 
-/** Lines of a Radiance file's head that are looked at, at most. */
-const HEAD_BYTES = 65_536;
-
 function readHdrFloats(bytes: Uint8Array, fileName: string): Floats {
-  const head = String.fromCharCode(...bytes.subarray(0, Math.min(bytes.length, HEAD_BYTES)));
-  const size = /\n-Y (\d{1,6}) \+X (\d{1,6})\n/.exec(head);
-  if (!size)
-    throw new PlateError(
-      `“${fileName}” does not say its size as Radiance pictures do, or is turned.`,
-      "Save it upright as EXR and drop that.",
-    );
-  const [height, width] = [Number(size[1]), Number(size[2])];
+  const header = checkHdr(bytes, Infinity);
+  const { width, height, primaries } = header;
   checkSize(width, height, fileName);
-  const primaries = /\nPRIMARIES=\s*((?:[\d.]+\s+){7}[\d.]+)/.exec(head.slice(0, size.index + 1));
-  const { data } = new HDRLoader().setDataType(FloatType).parse(bufferOf(bytes)) as unknown as { data: Float32Array };
+  const data = new Float32Array(width * height * 3);
+  readHdrRows(bytes, header, (y, row) => data.set(row, y * width * 3));
   return {
     width,
     height,
-    at: (x, y, k) => data[(y * width + x) * 4 + k],
-    primaries: primaries ? primaries[1].trim().split(/\s+/).map(Number) : REC709_PRIMARIES,
+    at: (x, y, k) => data[(y * width + x) * 3 + k],
+    primaries: primaries ?? REC709_PRIMARIES,
     exact: false,
   };
 }
@@ -98,7 +86,8 @@ export function openFloatPlate(bytes: Uint8Array, fileName: string): OpenedPlate
     floats = isExr(bytes) ? readExrFloats(bytes, fileName) : readHdrFloats(bytes, fileName);
   } catch (error) {
     if (error instanceof PlateError) throw error;
-    if (error instanceof ExrError) throw new PlateError(`“${fileName}”: ${error.message}`, "Then drop it again.");
+    if (error instanceof ExrError || error instanceof HdrError)
+      throw new PlateError(`“${fileName}”: ${error.message}`, "Then drop it again.");
     throw new PlateError(
       `“${fileName}” is damaged or cut short and cannot be decoded.`,
       "Copy or save it again and drop it once more.",

@@ -16,7 +16,7 @@ import {
   TakeSchema,
   YardsticksSchema,
 } from "#core/shot/api";
-import type { ModelAsset, NewShot, PictureAsset } from "#core/shot/api";
+import type { ModelAsset, NewShot, PictureAsset, SurroundingsAsset } from "#core/shot/api";
 import { KeepModelSchema, KeptModelDetailsSchema, NewerFileSchema } from "#core/props/library";
 import { HashSchema } from "#core/schema/fields";
 import { setModelsOf } from "#core/shot/assets";
@@ -34,7 +34,7 @@ import { storePlate } from "./storePlate.ts";
 const webFolder = fileURLToPath(new URL("../../dist/web", import.meta.url));
 
 const MB = 1024 * 1024;
-const MOST = { plate: 256 * MB, model: 512 * MB, picture: 64 * MB };
+const MOST = { plate: 256 * MB, model: 512 * MB, picture: 64 * MB, surroundings: 1024 * MB };
 
 const SHOWN_LONG = "private, max-age=31536000, immutable";
 
@@ -169,6 +169,24 @@ export function createApp(services: Services, names: readonly string[] = []): Ex
     const hash = check(HashSchema, request.params.hash);
     if (!assets.has(hash)) throw notFound("The picture");
     response.set("Cache-Control", SHOWN_LONG).sendFile(await previews.of(hash, "note"));
+  });
+
+  api.post("/surroundings", async (request, response) => {
+    const answer = await received(
+      request,
+      services,
+      MOST.surroundings,
+      async ({ path, name }): Promise<SurroundingsAsset> => {
+        const to = await assets.newPath();
+        try {
+          const { kept, ...told } = await reader.read("surroundings", path, name, { to });
+          return { hash: await assets.take(to, kept.hash), name, ...told };
+        } finally {
+          await rm(to, { force: true });
+        }
+      },
+    );
+    response.status(201).json(answer);
   });
 
   api.post("/models", async (request, response) => {

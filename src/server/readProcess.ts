@@ -22,6 +22,8 @@ import { linearToCode } from "#core/colour/srgb";
 import { decodeCodes } from "#core/image/profile";
 import { isFloatPlate, openFloatPlate } from "#node/floatPlates";
 import { PlateError, openPlate } from "#node/plates";
+import type { OpenedSurroundings } from "#node/surroundings";
+import { openSurroundings } from "#node/surroundings";
 import type { OpenedPlate } from "#node/plates";
 
 /**
@@ -55,6 +57,11 @@ export interface ReadTasks {
     answer: { picture: WrittenFile; triangles: number; materials: number; size: Vec3; copyright: string };
   };
   picture: { ask: object; answer: { width: number; height: number } };
+  /** A picture of the surroundings as the EXR that is kept. */
+  surroundings: {
+    ask: { to: string };
+    answer: Omit<OpenedSurroundings, "exr"> & { kept: WrittenFile };
+  };
   /** The plate baked into a texture of a part or prop; the file is the plate's codes. */
   bake: {
     ask: { shot: Shot; choice: BakeChoice; models: Record<string, string>; to: string };
@@ -78,6 +85,11 @@ export type ReadReply =
   | { kind: "answer"; answer: unknown }
   | { kind: "refused"; message: string; hint: string }
   | { kind: "failed"; message: string };
+
+/** Said before the reply: from now on the time of reading counts. */
+export interface ReadBegun {
+  kind: "begun";
+}
 
 async function written(path: string, bytes: Uint8Array): Promise<WrittenFile> {
   await writeFile(path, bytes, { flush: true });
@@ -152,6 +164,10 @@ const tasks: { [T in ReadTask]: (order: ReadOrder, ask: ReadTasks[T]["ask"]) => 
     });
     return { width: meta.width, height: meta.height };
   },
+  async surroundings({ path, name }, { to }) {
+    const { exr, ...told } = await openSurroundings(new Uint8Array(await readFile(path)), name);
+    return { ...told, kept: await written(to, exr) };
+  },
   async bake({ path }, { shot, choice, models, to }) {
     const codes = await unpackCodes(new Uint8Array(await readFile(path)), shot.plates.main);
     const loaded = new Map<string, Model>();
@@ -182,5 +198,6 @@ async function reply(order: ReadOrder): Promise<ReadReply> {
 sharp.cache(false);
 process.on("disconnect", () => process.exit(0));
 process.on("message", (order: ReadOrder) => {
+  process.send!({ kind: "begun" } satisfies ReadBegun);
   void reply(order).then((answer) => process.send!(answer));
 });

@@ -1,9 +1,9 @@
 import type { ChildProcess } from "node:child_process";
 import { fork } from "node:child_process";
-import { readFileSync } from "node:fs";
+import { readFileSync, statSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import { ApiError } from "./errors.ts";
-import type { ReadOrder, ReadReply, ReadTask, ReadTasks } from "./readProcess.ts";
+import type { ReadBegun, ReadOrder, ReadReply, ReadTask, ReadTasks } from "./readProcess.ts";
 
 const processPath = fileURLToPath(new URL("./readProcess.ts", import.meta.url));
 
@@ -33,6 +33,15 @@ const REFUSED: Record<ReadTask, string> = {
   bake: "bake-refused",
   picture: "picture-refused",
   small: "picture-refused",
+  surroundings: "surroundings-refused",
+};
+
+/**
+ * Seconds that reading a file of so many bytes may take, by what is read. A damaged picture can send its decoder round
+ * in circles; a whole one is never so slow.
+ */
+const SECONDS: Partial<Record<ReadTask, (bytes: number) => number>> = {
+  surroundings: (bytes) => 4 + bytes / (2 * MB),
 };
 
 interface Idle {
@@ -110,6 +119,7 @@ export class Reader {
 
   private ask(child: ChildProcess, order: ReadOrder): Promise<ReadReply> {
     const { bytes, seconds } = this.limits;
+    const most = Math.min(seconds, SECONDS[order.task]?.(statSync(order.path).size) ?? seconds);
     return new Promise((resolve) => {
       const refuse = (message: string) => {
         child.kill("SIGKILL");
@@ -119,19 +129,24 @@ export class Reader {
         if (memoryOf(child.pid!) > bytes)
           refuse(`“${order.name}” takes more than ${Math.round(bytes / MB)} MB of memory to read.`);
       }, 20);
-      const late = setTimeout(
-        () => refuse(`“${order.name}” takes more than ${seconds} seconds to read.`),
-        seconds * 1000,
-      );
+      const after = (s: number) =>
+        setTimeout(() => refuse(`“${order.name}” takes more than ${Math.round(s)} seconds to read.`), s * 1000);
+      let late = after(seconds);
       const gone = () => refuse(`“${order.name}” cannot be read: its reader ended before it was done.`);
+      const hear = (reply: ReadReply | ReadBegun) => {
+        if (reply.kind === "begun") {
+          clearTimeout(late);
+          late = after(most);
+        } else end(reply);
+      };
       const end = (reply: ReadReply) => {
         clearInterval(watch);
         clearTimeout(late);
-        child.off("message", end);
+        child.off("message", hear);
         child.off("exit", gone);
         resolve(reply);
       };
-      child.on("message", end);
+      child.on("message", hear);
       child.on("exit", gone);
       child.send(order);
     });

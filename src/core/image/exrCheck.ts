@@ -9,6 +9,8 @@ const COMPRESSIONS = Object.keys(BLOCK_ROWS).length;
 export const damaged = (what: string): ExrError =>
   new ExrError(`The EXR file is damaged: ${what}. Copy or save it again.`);
 
+export const isExr = (b: Uint8Array): boolean => [0x76, 0x2f, 0x31, 0x01].every((x, i) => b[i] === x);
+
 /** What the head of a scan-line file says. */
 export interface ExrHeader {
   width: number;
@@ -35,7 +37,7 @@ const TYPES = ["uint", "half", "float"] as const;
  * Reads the head of an EXR file and checks it against the file: sizes that a picture has, blocks that lie within it.
  * Tiled, deep and multi-part files are refused. Throws ExrError.
  */
-export function checkExr(bytes: Uint8Array): ExrHeader {
+export function checkExr(bytes: Uint8Array, mostPixels = MOST.pixels): ExrHeader {
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   if (bytes.length < 16 || view.getUint32(0, true) !== 20000630) throw new ExrError("This is not an EXR file.");
   if (bytes[4] !== 2) throw new ExrError(`The EXR file is of version ${bytes[4]}; version 2 can be read.`);
@@ -50,7 +52,7 @@ export function checkExr(bytes: Uint8Array): ExrHeader {
   const [x0, y0, x1, y1] = [0, 4, 8, 12].map((at) => window.getInt32(at, true));
   const width = x1 - x0 + 1;
   const height = y1 - y0 + 1;
-  if (!(width >= 1 && height >= 1 && width <= MOST.side && height <= MOST.side) || width * height > MOST.pixels)
+  if (!(width >= 1 && height >= 1 && width <= MOST.side && height <= MOST.side) || width * height > mostPixels)
     throw damaged(`it says that it has ${width} × ${height} pixels`);
   const compression = packing[0];
   if (compression >= COMPRESSIONS) throw damaged("its compression is of no known kind");

@@ -26,18 +26,43 @@ export function fromHalf(bits: number): number {
   return sign * (1024 + fraction) * 2 ** (exponent - 25);
 }
 
+/** True for packings that are read here: none, RLE, ZIPS and ZIP. */
+export const isPlainlyPacked = ({ compression }: Pick<ExrHeader, "compression">): boolean => compression <= ZIP;
+
 /**
  * Reads every channel of a scan-line file that is not packed, or with RLE, ZIPS or ZIP (openexr.com, "OpenEXR File
  * Layout"). Everything is counted before it is unpacked, and values that are no numbers are refused. Throws ExrError.
  */
 export function readExrChannels(bytes: Uint8Array): ExrPicture {
   const header = checkExr(bytes);
+  const { width, height, channels } = header;
+  const out = new Map(channels.map((c) => [c.name, new Float32Array(width * height)]));
+  readExrRows(bytes, header, (y, row) => {
+    for (const [name, values] of row) {
+      const odd = values.findIndex((value) => !Number.isFinite(value));
+      if (odd >= 0)
+        throw new ExrError(`The EXR file has a value that is no number at ${odd}, ${y} (${name}). Save it again.`);
+      out.get(name)!.set(values, y * width);
+    }
+  });
+  return { width, height, channels: out };
+}
+
+/**
+ * Reads such a file row by row, whatever its numbers are, in the order in which they lie in it; the arrays are used
+ * again for the next row. Throws ExrError.
+ */
+export function readExrRows(
+  bytes: Uint8Array,
+  header: ExrHeader,
+  take: (y: number, row: ReadonlyMap<string, Float32Array>) => void,
+): void {
   const { width, height, channels, compression, blockRows } = header;
-  if (compression > ZIP)
+  if (!isPlainlyPacked(header))
     throw new ExrError(`The EXR file is packed with ${NAMES[compression]}. Save it with ZIP, RLE or without packing.`);
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   const rowBytes = channels.reduce((n, c) => n + width * BYTES[c.type], 0);
-  const out = new Map(channels.map((c) => [c.name, new Float32Array(width * height)]));
+  const row = new Map(channels.map((c) => [c.name, new Float32Array(width)]));
   const seen = new Uint8Array(Math.ceil(height / blockRows));
   for (let i = 0; i < seen.length; i++) {
     const block = Number(view.getBigUint64(header.end + i * 8, true));
@@ -46,9 +71,12 @@ export function readExrChannels(bytes: Uint8Array): ExrPicture {
     if (y0 % blockRows !== 0 || seen[y0 / blockRows]++) throw damaged("its rows are not in blocks");
     const stored = bytes.subarray(block + 8, block + 8 + view.getInt32(block + 4, true));
     const raw = unpacked(stored, rows * rowBytes, compression);
-    readRows(new DataView(raw.buffer, raw.byteOffset, raw.byteLength), header, y0, rows, out);
+    const packed = new DataView(raw.buffer, raw.byteOffset, raw.byteLength);
+    for (let y = 0, at = 0; y < rows; y++, at += rowBytes) {
+      readRow(packed, at, header, row);
+      take(y0 + y, row);
+    }
   }
-  return { width, height, channels: out };
 }
 
 /** A block's bytes as they were before packing; blocks that packing would have made larger are stored as they are. */
@@ -94,31 +122,18 @@ function unpredicted(packed: Uint8Array): Uint8Array {
   return out;
 }
 
-function readRows(
-  raw: DataView,
-  { width, channels }: ExrHeader,
-  y0: number,
-  rows: number,
-  out: ExrPicture["channels"],
-) {
-  let at = 0;
-  for (let y = y0; y < y0 + rows; y++) {
-    for (const { name, type } of channels) {
-      const values = out.get(name)!;
-      const step = BYTES[type];
-      for (let i = y * width; i < (y + 1) * width; i++, at += step) {
-        const value =
-          type === "half"
-            ? fromHalf(raw.getUint16(at, true))
-            : type === "float"
-              ? raw.getFloat32(at, true)
-              : raw.getUint32(at, true);
-        if (!Number.isFinite(value))
-          throw new ExrError(
-            `The EXR file has a value that is no number at ${i % width}, ${y} (${name}). Save it again.`,
-          );
-        values[i] = value;
-      }
+function readRow(raw: DataView, from: number, { width, channels }: ExrHeader, row: Map<string, Float32Array>): void {
+  let at = from;
+  for (const { name, type } of channels) {
+    const values = row.get(name)!;
+    const step = BYTES[type];
+    for (let x = 0; x < width; x++, at += step) {
+      values[x] =
+        type === "half"
+          ? fromHalf(raw.getUint16(at, true))
+          : type === "float"
+            ? raw.getFloat32(at, true)
+            : raw.getUint32(at, true);
     }
   }
 }

@@ -1,6 +1,6 @@
 import type { Vec3 } from "../math/vec3.ts";
 import { scale, toRadians } from "../math/vec3.ts";
-import type { Lamp, Picture, Sun } from "../trace/scene.ts";
+import type { Lamp, Picture, Sun, Surround } from "../trace/scene.ts";
 import type { LightPart, Source } from "./schema.ts";
 import { skyEnvironment } from "./skies/index.ts";
 import { directionFromAngles } from "./sun.ts";
@@ -50,9 +50,9 @@ export const sunOf = (shot: LightPart): Sun | null =>
       }
     : null;
 
-/** Radiance of an even sky, and the picture of one that is not. */
-export function skyOf(shot: LightPart): { sky: Vec3; environment: Picture | null } {
+/** Radiance of an even sky, and the picture of one that is not, with how it stands. */
+export function skyOf(shot: LightPart): { sky: Vec3; environment: Picture | null; surround: Surround | null } {
   const { on, radiance, spread } = shot.light.sky;
-  if (!on) return { sky: [0, 0, 0], environment: null };
-  return { sky: radiance, environment: skyEnvironment(spread, radiance, sunDirection(shot)) };
+  if (!on) return { sky: [0, 0, 0], environment: null, surround: null };
+  return { sky: radiance, ...skyEnvironment(spread, radiance, sunDirection(shot)) };
 }

@@ -2,6 +2,7 @@ import * as v from "valibot";
 import {
   ColourSchema,
   Finite,
+  HashSchema,
   Id,
   NotNegative,
   PixelSchema,
@@ -94,6 +95,33 @@ export const SkySpreadSchema = v.variant("kind", [
   v.object({
     kind: v.literal("physical"),
     turbidity: v.pipe(Finite, v.minValue(1.7, "must be 1.7 or more"), v.maxValue(10, "must be 10 or less")),
+  }),
+  /** A picture of all around, latitude by longitude. */
+  v.object({
+    kind: v.literal("picture"),
+    asset: HashSchema,
+    name: Text,
+    /** Degrees: where its middle points, clockwise from +Y, how far that is lifted, and a turn about it. */
+    turnDeg: Finite,
+    tiltDeg: v.pipe(Finite, v.minValue(-90, "must be -90 or more"), v.maxValue(90, "must be 90 or less")),
+    rollDeg: Finite,
+    flip: v.boolean(),
+    contrast: v.pipe(Finite, v.minValue(0.1, "must be 0.1 or more"), v.maxValue(4, "must be 4 or less")),
+    blurDeg: v.pipe(NotNegative, v.maxValue(60, "must be 60 or less")),
+    /** Value at which its file clips, in its own values; null for a file with the whole range. */
+    clippedAt: v.nullable(Positive),
+    expandStops: v.pipe(NotNegative, v.maxValue(12, "must be 12 or less")),
+    /** Its sun is taken out, so that the shot's own sun shines instead. */
+    sunOut: v.boolean(),
+    /** Where the place is near, metres: a sphere or a box in the world's axes. */
+    extent: v.nullable(
+      v.object({
+        kind: v.picklist(["sphere", "box"]),
+        centre: Vec3Schema,
+        /** The sphere's radius three times, or half of the box's sides. */
+        half: v.tuple([Positive, Positive, Positive]),
+      }),
+    ),
   }),
 ]);
 

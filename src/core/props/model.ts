@@ -102,6 +102,8 @@ export interface Model {
   meshes: Mesh[];
   materials: Material[];
   textures: Texture[];
+  /** A picture of all around, linear, instead of all that: surroundings are kept and handed about as models are. */
+  around?: { width: number; height: number; pixels: Float32Array };
 }
 
 export const plainMaterial = (changes: Partial<Material> = {}): Material => ({

@@ -12,11 +12,11 @@ import { copyCount, placedCopy } from "../props/model.ts";
 import { endOf, modelOf, placementOf } from "../props/placed.ts";
 import type { Prop, PropsPart } from "../props/schema.ts";
 import { placeMesh } from "../props/transform.ts";
-import { provideSetModels } from "../set/models.ts";
 import { flagsOf } from "../set/roles.ts";
 import { floorHeight, groundAlbedo, groundHeight, setPieces } from "../set/pieces.ts";
 import type { SetPart } from "../set/schema.ts";
 import type { Picture, SetPiece, TraceScene } from "../trace/scene.ts";
+import { provideFiles } from "./files.ts";
 import type { RenderPart } from "./schema.ts";
 
 /** What a shot asks of the tracer. */
@@ -51,7 +51,7 @@ export function traceSceneOf(shot: Seen, plate: Picture, models: Map<string, Mod
   const camera = cameraOf(shot);
   if (!camera) throw new Error("The shot has no camera yet. Mark edges until it is solved.");
   const { light } = shot;
-  provideSetModels(shot, models);
+  provideFiles(shot, models);
   const shown = Object.values(shot.props).filter((prop) => !prop.hidden);
   const props = withProps
     ? shown.flatMap((prop) => {

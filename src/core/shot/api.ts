@@ -48,6 +48,17 @@ export interface PictureAsset {
   height: number;
 }
 
+/** A picture of the surroundings that was brought in; `hash` is that of the file as it is kept. */
+export interface SurroundingsAsset {
+  hash: string;
+  name: string;
+  /** Size of the file that came. */
+  width: number;
+  height: number;
+  clippedAt: number | null;
+  notices: string[];
+}
+
 /** How a final is rendered: the shot's own settings, changed where something is given. */
 export const FinalRequestSchema = v.partial(RenderSchema);
 export type FinalRequest = v.InferOutput<typeof FinalRequestSchema>;

@@ -20,13 +20,22 @@ const photosOf = ({ props }: Pick<Shot, "props">): string[] =>
       : [],
   );
 
-/** Hashes of its models' files, of props and of the place, and of the pictures that looks have. */
-export const modelsOf = (shot: Pick<Shot, "props" | "set">): Set<string> =>
+/** What of a shot is had from files that are read as models are. */
+export type FromFiles = Pick<Shot, "props" | "set" | "light">;
+
+/** Hashes of its models' files, of props and of the place, and of the pictures that looks and the sky have. */
+export const modelsOf = (shot: FromFiles): Set<string> =>
   new Set([
     ...Object.values(shot.props).flatMap(({ source }) => (source.kind === "model" ? [source.asset] : [])),
     ...Object.values(shot.props).flatMap(({ looks }) => picturesOf(looks)),
-    ...setModelsOf(shot),
+    ...placeFilesOf(shot),
   ]);
+
+/** Hashes of what the place itself has from files: models of it, and the picture of what surrounds it. */
+export const placeFilesOf = (shot: Pick<Shot, "set" | "light">): Set<string> => {
+  const { spread } = shot.light.sky;
+  return new Set([...setModelsOf(shot), ...(spread.kind === "picture" ? [spread.asset] : [])]);
+};
 
 /** Hashes of the models that are used as set. */
 export const setModelsOf = ({ set }: Pick<Shot, "set">): Set<string> =>

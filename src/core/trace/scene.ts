@@ -124,6 +124,16 @@ export interface Caster {
   hides: Float32Array;
 }
 
+/** How an environment's picture stands around the place. */
+export interface Surround {
+  /** 3 × 3, row-major: from the world's directions to those of the picture. May mirror. */
+  turn: number[];
+  /** Factor on its values. */
+  gain: Vec3;
+  /** Where the place is near: a sphere or box in world axes, by the half of its sides. Null for endless. */
+  extent: { kind: "sphere" | "box"; centre: Vec3; half: Vec3 } | null;
+}
+
 /** Everything the tracer needs, as plain data in plate units. */
 export interface TraceScene {
   camera: Camera;
@@ -135,6 +145,8 @@ export interface TraceScene {
   sky: Vec3;
   /** Latitude-longitude picture of the light all around, instead of an even sky: +Y in its middle, up at the top. */
   environment?: Picture | null;
+  /** How that picture stands around the place; missing or null for as it is. */
+  surround?: Surround | null;
   lamps?: Lamp[];
   /** Missing or null for a pinhole. */
   aperture?: Aperture | null;

@@ -138,6 +138,17 @@ export class SceneLoader {
       picture(L.PARAM_ENVIRONMENT, r.environmentAt.pixels, scene.environment);
       setU(L.PARAM_ENVIRONMENT_ALIAS, r.environmentAt.alias);
       setU(L.PARAM_ENVIRONMENT_WEIGHT, r.environmentAt.weight);
+      if (scene.surround) {
+        const { turn, gain, extent } = scene.surround;
+        setU(L.PARAM_TURNED, 1);
+        setF(L.PARAM_TURN, ...turn);
+        setF(L.PARAM_ENVIRONMENT_GAIN, ...gain);
+        if (extent) {
+          setU(L.PARAM_EXTENT, extent.kind === "sphere" ? L.EXTENT_IS_SPHERE : L.EXTENT_IS_BOX);
+          setF(L.PARAM_EXTENT_CENTRE, ...extent.centre);
+          setF(L.PARAM_EXTENT_HALF, ...extent.half);
+        }
+      }
     }
     if (casters) u.set([casters, scene.casters!.length], L.PARAM_CASTERS / 4);
     if (scene.mask) u.set([mask, scene.mask.width, scene.mask.height], L.PARAM_MASK / 4);
@@ -236,8 +247,9 @@ function whiteLevel(scene: TraceScene, lamps: { power: number }): number {
   let sky = Math.max(...scene.sky);
   if (scene.environment) {
     const { pixels } = scene.environment;
+    const gain = scene.surround?.gain ?? [1, 1, 1];
     let sum = 0;
-    for (let i = 0; i < pixels.length; i++) sum += pixels[i];
+    for (let i = 0; i < pixels.length; i++) sum += pixels[i] * gain[i % 3];
     sky = sum / pixels.length;
   }
   // Lamps seen from a metre away.

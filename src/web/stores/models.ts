@@ -4,9 +4,9 @@ import { defineStore } from "pinia";
 import { shallowRef } from "vue";
 import type { Model } from "#core/props/model";
 import type { Skin } from "#core/props/skin";
-import { provideSetModels } from "#core/set/models";
-import { modelsOf, setModelsOf } from "#core/shot/assets";
-import type { Shot } from "#core/shot/schema";
+import { provideFiles } from "#core/render/files";
+import type { FromFiles } from "#core/shot/assets";
+import { modelsOf, placeFilesOf } from "#core/shot/assets";
 import { plain } from "../plain.ts";
 import type { ModelReading } from "../workers/model.worker.ts";
 
@@ -64,23 +64,23 @@ export const useModels = defineStore("models", () => {
   }
 
   /** Forgets models that the open shot does not need any more, with their memory. */
-  function forget(shot: Pick<Shot, "props" | "set">): void {
+  function forget(shot: FromFiles): void {
     const needed = modelsOf(shot);
     for (const hash of asked.keys()) if (!needed.has(hash)) asked.delete(hash);
     const kept = [...models.value].filter(([hash]) => needed.has(hash));
     if (kept.length < models.value.size) models.value = new Map(kept);
   }
 
-  /** Loads what the shot needs. True if models of its place came, whose faces are asked for anew then. */
-  async function load(shot: Pick<Shot, "props" | "set">): Promise<boolean> {
-    const place = setModelsOf(shot);
+  /** Loads what the shot needs. True if something of its place came, which is asked for anew then. */
+  async function load(shot: FromFiles): Promise<boolean> {
+    const place = placeFilesOf(shot);
     let came = false;
     for (const hash of modelsOf(shot)) {
       if (asked.has(hash)) continue;
       const model = await fetched(hash).catch(() => undefined);
       came ||= model !== undefined && place.has(hash);
     }
-    provideSetModels(shot, models.value);
+    provideFiles(shot, models.value);
     return came;
   }
 

@@ -14,10 +14,11 @@ const VIEW_SIDE = 2048;
 const decodeSmall: ImageDecoder = (bytes, mimeType) => decodeImage(bytes, mimeType, VIEW_SIDE);
 
 /** Memory of a model's lists, each once. */
-function listsOf({ meshes, textures }: Model): ArrayBuffer[] {
+function listsOf({ meshes, textures, around }: Model): ArrayBuffer[] {
   const lists = [
     ...meshes.flatMap((m) => [m.positions, m.normals, m.indices, m.uvs, m.copies, m.colours]),
     ...textures.map((t) => t.texels),
+    around?.pixels,
   ];
   return [...new Set(lists.flatMap((list) => (list ? [list.buffer as ArrayBuffer] : [])))];
 }

@@ -12,8 +12,8 @@ import { probeLight } from "#core/render/probeLight";
 import type { Model } from "#core/props/model";
 import { partOf, sourcesOf } from "#core/comp/parts";
 import { lightWeights, scaleProp } from "#core/comp/weights";
+import { provideFiles } from "#core/render/files";
 import { traceSceneOf } from "#core/render/scene";
-import { provideSetModels } from "#core/set/models";
 import { modelsOf } from "#core/shot/assets";
 import type { Shot } from "#core/shot/schema";
 import { staleKey } from "#core/shot/stale";
@@ -184,7 +184,7 @@ async function loadFiles(shot: Shot) {
   }
   for (const hash of modelsOf(shot))
     if (!models.has(hash)) models.set(hash, await readAsset(await bytesOf(hash), decodeImage));
-  provideSetModels(shot, models);
+  provideFiles(shot, models);
   return plate!;
 }
 

@@ -1,8 +1,12 @@
 import type { Vec3 } from "../../math/vec3.ts";
-import type { Picture } from "../../trace/scene.ts";
+import type { Picture, Surround } from "../../trace/scene.ts";
 import type { SkySpread } from "../schema.ts";
+import type { PictureSpread } from "../surroundings/known.ts";
+import { groundMean, litPicture } from "../surroundings/known.ts";
+import { turnMatrix } from "../surroundings/turn.ts";
 import { even, general, overcast } from "./general.ts";
 import { physical } from "./physical.ts";
+import { picture } from "./picture.ts";
 import type { SkyKind, SkyShape } from "./sky.ts";
 
 /** Every kind of sky. A forgotten one is a type error. */
@@ -11,6 +15,7 @@ export const SKIES: { [K in SkySpread["kind"]]: SkyKind<Extract<SkySpread, { kin
   overcast,
   general,
   physical,
+  picture,
 };
 
 const WIDTH = 256;
@@ -40,7 +45,7 @@ export function skyPicture(shape: SkyShape, sun: Vec3): Picture {
     for (let x = 0; x < WIDTH; x++) {
       const d = directionOf(x, y);
       const toSun = Math.acos(Math.min(1, Math.max(-1, d[0] * sun[0] + d[1] * sun[1] + d[2] * sun[2])));
-      const colour = shape(d[2], toSun);
+      const colour = shape(d[2], toSun, d);
       const weight = d[2] * Math.sqrt(1 - d[2] * d[2]);
       weights += weight;
       colour.forEach((c, k) => {
@@ -57,9 +62,30 @@ export function skyPicture(shape: SkyShape, sun: Vec3): Picture {
 
 const kept = new Map<string, Picture>();
 
-/** The picture of a coloured sky, the same object as long as nothing of it changes; null for an even one. */
-export function skyEnvironment(spread: SkySpread, radiance: Vec3, sun: Vec3): Picture | null {
-  if (spread.kind === "even") return null;
+/** What the tracer takes for a sky that is not the same everywhere. */
+interface Environment {
+  environment: Picture | null;
+  surround: Surround | null;
+}
+const NOTHING: Environment = { environment: null, surround: null };
+
+/** A coloured sky as the tracer takes it; its picture is the same object as long as it can be. Nothing for an even one. */
+export function skyEnvironment(spread: SkySpread, radiance: Vec3, sun: Vec3): Environment {
+  if (spread.kind === "even") return NOTHING;
+  if (spread.kind === "picture") return surroundings(spread, radiance);
+  return { environment: skyTable(spread, radiance, sun), surround: null };
+}
+
+/** Turning, strength and colour are asked along the ray, so that the picture stays in the tracer's memory as it is. */
+function surroundings(spread: PictureSpread, radiance: Vec3): Environment {
+  const environment = litPicture(spread);
+  if (!environment) return NOTHING;
+  const mean = groundMean(spread);
+  const gain = radiance.map((r, k) => (mean[k] > 0 ? r / mean[k] : 0)) as Vec3;
+  return { environment, surround: { turn: turnMatrix(spread), gain, extent: spread.extent } };
+}
+
+function skyTable(spread: SkySpread, radiance: Vec3, sun: Vec3): Picture {
   const follows = spread.kind === "overcast" ? "" : sun.map((x) => x.toFixed(4)).join();
   const key = JSON.stringify([spread, radiance, follows]);
   const before = kept.get(key);

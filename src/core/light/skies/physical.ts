@@ -122,7 +122,7 @@ export function clearDaylight(turbidity: number, sun: Vec3): { sun: Vec3; sky: V
       const turn = ((i + 0.5) / 90) * 2 * Math.PI;
       const d: Vec3 = [Math.sin(tilt) * Math.sin(turn), Math.sin(tilt) * Math.cos(turn), Math.cos(tilt)];
       const angle = Math.acos(Math.min(1, Math.max(-1, d[0] * sun[0] + d[1] * sun[1] + d[2] * sun[2])));
-      shape(d[2], angle).forEach((c, k) => (sum[k] += Math.sin(tilt) * d[2] * c));
+      shape(d[2], angle, d).forEach((c, k) => (sum[k] += Math.sin(tilt) * d[2] * c));
     }
   const direct = sunThroughAir(turbidity, sun[2]);
   const lost = Math.max(0.02, sun[2]) * (OUTSIDE_LUX - luminance(direct));

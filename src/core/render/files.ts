@@ -1,0 +1,13 @@
+import type { LightPart } from "../light/schema.ts";
+import { provideSurroundings } from "../light/surroundings/known.ts";
+import type { Model } from "../props/model.ts";
+import { provideSetModels } from "../set/models.ts";
+import type { SetPart } from "../set/schema.ts";
+
+/** Takes in what set and sky have from files, as far as these are loaded. */
+export function provideFiles(shot: SetPart & LightPart, models: ReadonlyMap<string, Model>): void {
+  provideSetModels(shot, models);
+  const { spread } = shot.light.sky;
+  const around = spread.kind === "picture" && models.get(spread.asset)?.around;
+  if (around) provideSurroundings(spread.asset, around);
+}
