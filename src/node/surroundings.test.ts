@@ -82,7 +82,7 @@ describe("pictures of the surroundings as files", () => {
     const odd = writeExr(64, 32, colourChannels(endless, 3));
     await expect(openSurroundings(odd, "odd.exr")).rejects.toThrow("values are no numbers");
     await expect(openSurroundings(Uint8Array.from(Buffer.from("%PDF-1.7 …")), "a.hdr")).rejects.toThrow(
-      "cannot be read",
+      "not a picture that can be read",
     );
     const black = writeExr(64, 32, colourChannels(new Float32Array(64 * 32 * 3), 3));
     await expect(openSurroundings(black, "night.exr")).rejects.toThrow("black all over");
@@ -186,7 +186,7 @@ describe("surroundings around the place", () => {
     const light = [0, 1, 2].map((k) => matrix[k] * spot[0] + matrix[3 + k] * spot[1] + matrix[6 + k] * spot[2]) as Vec3;
     const eye: Vec3 = [0, -30, 0];
     const pixels = 96;
-    const camera = { ...lookAt(eye, [0, 0, 0], pixels * 28), principal: [pixels / 2, pixels / 2] as [number, number] };
+    const camera = { ...lookAt(eye, [0, 0, 0], pixels * 14), principal: [pixels / 2, pixels / 2] as [number, number] };
     const ball = primitiveModel("sphere", [1, 1, 1], 0, 1);
     const scene: TraceScene = {
       ...emptyScene(camera),
