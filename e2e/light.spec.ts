@@ -3,7 +3,8 @@ import { sunAt } from "#core/light/almanac";
 import { sunDirection } from "#core/light/rig";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import { toDegrees } from "#core/math/vec3";
-import { projectPoint } from "#core/optics/camera";
+import { colourChannels, writeExr } from "#core/image/exr";
+import { pixelDirection, projectPoint } from "#core/optics/camera";
 import * as slip from "../src/demo/slipway.ts";
 import * as quay from "../src/demo/quay.ts";
 import * as loft from "../src/demo/netloft.ts";
@@ -159,4 +160,55 @@ test("quay: two sightings give the sun, the odd third is named, and the almanac 
   const { almanac, sun: own } = (await shot()).light;
   const turn = own.azimuthDeg + almanac!.northDeg! - sun.bearingDeg;
   expect(Math.abs(((turn + 540) % 360) - 180)).toBeLessThan(0.1);
+});
+
+test("surroundings: a picture all around lights the shot, is turned on the plate, and gives its sun away", async ({
+  page,
+  request,
+}) => {
+  const id = await copyOfDemo(request, (copy) => (copy.light.sightings = {}));
+  const light = async () => (await opened(request, id)).shot.light;
+  const desk = new Desk(page);
+  // Half a degree a pixel: even sky and ground, and a sun of 4 × 4 pixels, 40° high, a quarter to the right of the middle.
+  const [width, height] = [720, 360];
+  const pixels = new Float32Array(width * height * 3).fill(0.4);
+  for (let y = 98; y < 102; y++)
+    for (let x = 538; x < 542; x++) pixels.fill(9000, (y * width + x) * 3, (y * width + x) * 3 + 3);
+  const file = {
+    name: "quay-around.exr",
+    mimeType: "image/x-exr",
+    buffer: Buffer.from(writeExr(width, height, colourChannels(pixels, 3))),
+  };
+  await page.goto(`/shots/${id}/light`);
+  const before = luminance((await light()).sky.radiance);
+  await page.getByTestId("drawer-sky").click();
+  await page.getByTestId("surroundings-first").setInputFiles(file);
+  await expect.poll(async () => (await light()).sky.spread.kind).toBe("picture");
+  // Level ground stays as bright as it was.
+  expect(luminance((await light()).sky.radiance)).toBeCloseTo(before, 3);
+  await expect(page.getByTestId("around-sun")).toContainText("at 90°, 40° high");
+
+  // What is under the pointer goes along with it: so far as the camera sees the two pixels apart.
+  await desk.tool("turn-sky");
+  await desk.drag([500, 500], [900, 500]);
+  const turned = () => light().then(({ sky }) => (sky.spread.kind === "picture" ? sky.spread.turnDeg : 0));
+  const { camera } = (await opened(request, id)).shot.solved!;
+  const azimuth = (pixel: Vec2) => {
+    const [x, y] = pixelDirection(camera, pixel);
+    return toDegrees(Math.atan2(x, y));
+  };
+  await expect.poll(turned).toBeGreaterThan(1);
+  expect(Math.abs((await turned()) - (azimuth([900, 500]) - azimuth([500, 500])))).toBeLessThan(0.1);
+
+  await page.getByTestId("around-sun-out").click();
+  await expect.poll(async () => (await light()).sun.elevationDeg).toBeCloseTo(40, 0);
+  const { sun, sky } = await light();
+  expect(Math.abs(sun.azimuthDeg - 90 - (await turned()))).toBeLessThan(0.3);
+  // Together they light level ground as the picture alone did.
+  const ground =
+    Math.PI * luminance(sky.radiance) + Math.sin((sun.elevationDeg * Math.PI) / 180) * luminance(sun.irradiance);
+  expect(Math.abs(ground / (Math.PI * before) - 1)).toBeLessThan(0.01);
+  await page.getByTestId("around-reach").click();
+  await page.getByRole("option", { name: "a room of its size" }).click();
+  await expect.poll(async () => (await light()).sky.spread).toMatchObject({ extent: { kind: "box", half: [5, 5, 5] } });
 });

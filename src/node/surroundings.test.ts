@@ -151,6 +151,7 @@ describe("surroundings around the place", () => {
   ])("a bright patch of a near ceiling lights (%s, %s) as a lamp of its size there does", async (x, y) => {
     const pictured = await meanRadiance(patchAt([x, y, 0.2], ceiling, room), 128);
     const lamp = {
+      name: "Ceiling",
       kind: "rectangle" as const,
       position: [centre[0], centre[1] + 0.4, centre[2] + half[2]] as Vec3,
       facing: [0, 0, -1] as Vec3,

@@ -9,6 +9,7 @@ import type {
   NewShot,
   OpenShot,
   PictureAsset,
+  SurroundingsAsset,
   QueueMove,
   QueuedFinal,
   Save,
@@ -108,6 +109,7 @@ export const api = {
   keepYardsticks: (list: Yardstick[]) =>
     ask<{ list: Yardstick[] }>("/yardsticks", { ...json({ list }), method: "PUT" }),
   addPicture: (file: File) => ask<PictureAsset>("/pictures", upload(file)),
+  addSurroundings: (file: File) => ask<SurroundingsAsset>("/surroundings", upload(file)),
   addModel: (file: File, signal?: AbortSignal, onSent?: (share: number) => void) =>
     onSent
       ? sent<ModelAsset>("/models", file, onSent, signal)

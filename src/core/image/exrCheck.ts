@@ -33,6 +33,19 @@ export interface ExrHeader {
 
 const TYPES = ["uint", "half", "float"] as const;
 
+function sizeOfBox(box: Uint8Array) {
+  const window = new DataView(box.buffer, box.byteOffset, 16);
+  const [x0, y0, x1, y1] = [0, 4, 8, 12].map((at) => window.getInt32(at, true));
+  return { y0, y1, width: x1 - x0 + 1, height: y1 - y0 + 1 };
+}
+
+/** Size that the first bytes of an EXR file tell; null where they do not. Throws ExrError. */
+export function exrSize(bytes: Uint8Array): { width: number; height: number } | null {
+  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+  const box = isExr(bytes) ? readAttributes(bytes, view).attributes.get("dataWindow") : undefined;
+  return box?.length === 16 ? sizeOfBox(box) : null;
+}
+
 /**
  * Reads the head of an EXR file and checks it against the file: sizes that a picture has, blocks that lie within it.
  * Tiled, deep and multi-part files are refused. Throws ExrError.
@@ -48,10 +61,7 @@ export function checkExr(bytes: Uint8Array, mostPixels = MOST.pixels): ExrHeader
   const packing = attributes.get("compression");
   const list = attributes.get("channels");
   if (box?.length !== 16 || packing?.length !== 1 || !list) throw damaged("its head is incomplete");
-  const window = new DataView(box.buffer, box.byteOffset, 16);
-  const [x0, y0, x1, y1] = [0, 4, 8, 12].map((at) => window.getInt32(at, true));
-  const width = x1 - x0 + 1;
-  const height = y1 - y0 + 1;
+  const { y0, y1, width, height } = sizeOfBox(box);
   if (!(width >= 1 && height >= 1 && width <= MOST.side && height <= MOST.side) || width * height > mostPixels)
     throw damaged(`it says that it has ${width} × ${height} pixels`);
   const compression = packing[0];

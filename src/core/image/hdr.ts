@@ -19,11 +19,21 @@ export interface HdrHeader {
 
 export const isHdr = (bytes: Uint8Array): boolean => bytes[0] === 0x23 && bytes[1] === 0x3f;
 
+const headOf = (bytes: Uint8Array): string =>
+  String.fromCharCode(...bytes.subarray(0, Math.min(bytes.length, HEAD_BYTES)));
+const SIZE = /\n\n-Y (\d{1,6}) \+X (\d{1,6})\n/;
+
+/** Size that the first bytes of a Radiance file tell; null where they do not. */
+export function hdrSize(bytes: Uint8Array): { width: number; height: number } | null {
+  const size = SIZE.exec(headOf(bytes));
+  return size && { width: Number(size[2]), height: Number(size[1]) };
+}
+
 /** Reads and checks the head. Throws HdrError. */
 export function checkHdr(bytes: Uint8Array, mostPixels: number): HdrHeader {
   if (!isHdr(bytes)) throw new HdrError("This is not a Radiance HDR file.");
-  const head = String.fromCharCode(...bytes.subarray(0, Math.min(bytes.length, HEAD_BYTES)));
-  const size = /\n\n-Y (\d{1,6}) \+X (\d{1,6})\n/.exec(head);
+  const head = headOf(bytes);
+  const size = SIZE.exec(head);
   if (!size)
     throw new HdrError(
       "The HDR file does not say its size as Radiance pictures do, or is turned. Save it upright, or as EXR.",

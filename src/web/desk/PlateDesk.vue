@@ -14,6 +14,7 @@ import { usePlate } from "../stores/plate.ts";
 import { useProof } from "../stores/proof.ts";
 import Loupe from "./Loupe.vue";
 import MarksOverlay from "./MarksOverlay.vue";
+import SurroundingsOverlay from "./SurroundingsOverlay.vue";
 import SelectedTag from "./SelectedTag.vue";
 import SetOverlay from "./SetOverlay.vue";
 import { useDeskKeys } from "./deskKeys.ts";
@@ -246,6 +247,12 @@ function pickTie(e: MouseEvent): void {
       "
     />
     <canvas v-show="showsPicture" ref="pictureCanvas" class="layer" :style="pictureStyle" data-test="proof-picture" />
+    <SurroundingsOverlay
+      v-if="desk.step === 'light' && desk.lightDrawer === 'sky' && camera && !desk.outside && !desk.blink"
+      :shot="shot"
+      :camera="camera"
+      :frame="frame"
+    />
     <MarksOverlay
       v-if="!desk.outside && !desk.blink"
       :shot="shot"

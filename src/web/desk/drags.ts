@@ -11,6 +11,7 @@ import { useContact } from "./contact.ts";
 import { useDrawing } from "./drawing.ts";
 import type { Handle } from "./handles/handle.ts";
 import { handleAt } from "./handles/handle.ts";
+import { turnSkyHandle } from "./handles/light.ts";
 import type { usePropMoves } from "./propMoves.ts";
 import type { useSetTools } from "./setTools.ts";
 import type { Sight } from "./sight.ts";
@@ -116,6 +117,10 @@ export function useDrags({ props, root, sight, view, handles, wipeLine, drag, se
 
   function pressTool(at: Vec2, pixel: Vec2): Drag {
     typed.begin();
+    if (desk.tool === "turn-sky" && props.camera) {
+      const handle = turnSkyHandle(props.shot, props.camera, pixel);
+      if (handle) return { kind: "handle", handle, from: pixel, grab: [0, 0], moved: false, to: pixel };
+    }
     if (sight.value && setTools.press(props.shot, sight.value, pixel))
       return { kind: "set", to: pixel, whole: false, free: false };
     if (takesTwo() && desk.started.length === 0) desk.started = [inside(pixel)];

@@ -4,6 +4,7 @@ import type { Vec3 } from "#core/math/vec3";
 import { groundAlbedo } from "#core/set/pieces";
 import type { Shot } from "#core/shot/schema";
 import { projectedMaterial } from "./projected.ts";
+import { SkyBall } from "./skyBall.ts";
 
 /**
  * What surrounds the props, as the real-time view sees it: the set wearing the plate, the sky, the lamps, taken as a small
@@ -36,6 +37,7 @@ export class Surroundings {
   private readonly scene = new THREE.Scene();
   private readonly set = new THREE.Group();
   private readonly lamps = new THREE.Group();
+  private readonly sky = new SkyBall();
   private readonly target = new THREE.WebGLCubeRenderTarget(SIDE, {
     type: THREE.HalfFloatType,
     generateMipmaps: false,
@@ -50,7 +52,7 @@ export class Surroundings {
 
   constructor(private readonly renderer: THREE.WebGLRenderer) {
     this.filter = new THREE.PMREMGenerator(renderer);
-    this.scene.add(this.set, this.lamps);
+    this.scene.add(this.set, this.lamps, this.sky.mesh);
   }
 
   /**
@@ -79,7 +81,9 @@ export class Surroundings {
       this.set.add(new THREE.Mesh(geometry, this.materials[pictured ? 0 : 1]));
     this.lightLamps(shot);
     const { sky } = shot.light;
-    const [r, g, b] = sky.on ? weighed(sky.radiance, sky) : [0, 0, 0];
+    const [r, g, b] = sky.on && !this.sky.wear(shot) ? weighed(sky.radiance, sky) : [0, 0, 0];
+    this.sky.mesh.visible &&= sky.on;
+    this.sky.mesh.position.set(...place);
     this.scene.background = new THREE.Color().setRGB(r, g, b);
     this.cube.position.set(...place);
     this.cube.update(this.renderer, this.scene);
@@ -118,6 +122,7 @@ export class Surroundings {
 
   dispose(): void {
     for (const material of this.materials) material.dispose();
+    this.sky.dispose();
     this.target.dispose();
     this.filtered?.dispose();
     this.filter.dispose();

@@ -209,6 +209,13 @@ const OWN: Record<Exclude<Tool, `part-${PartName}` | `measure-${MeasureName}` | 
     "Shade that the plate already has: click around it; Enter closes it",
   ),
   "lamp-place": mark("light", null, "place lamp", "pi-lightbulb", "Click the ground below the lamp"),
+  "turn-sky": mark(
+    "light",
+    "u",
+    "turn the surroundings",
+    "pi-globe",
+    "Press on the plate and drag: the surroundings turn, and what was under the pointer stays there",
+  ),
   "lamp-aim": mark("light", null, "aim lamp", "pi-lightbulb", "Click what the lamp shall shine on"),
   focus: mark(
     "render",

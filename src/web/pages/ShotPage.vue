@@ -26,6 +26,10 @@ import { STEPS, useDesk } from "../stores/desk.ts";
 import { useFinals } from "../stores/finals.ts";
 import type { DroppedFile } from "../sill/props/bringModel.ts";
 import { filesOfDrop, filesOfPicker } from "../sill/props/bringModel.ts";
+import { api } from "../api.ts";
+import { isPanorama } from "../parts/isPanorama.ts";
+import PanoramaAsk from "../parts/PanoramaAsk.vue";
+import { useSurroundings } from "../sill/light/bringSurroundings.ts";
 import { useModels } from "../stores/models.ts";
 import { useNotices } from "../stores/notices.ts";
 import { usePlate } from "../stores/plate.ts";
@@ -120,9 +124,38 @@ async function run(command: Command): Promise<void> {
 
 usePageKeys(commands, () => (palette.value = !palette.value));
 
+/** A picture of all around that was dropped, while its user is asked what it is for. */
+const panorama = ref<File | null>(null);
+const { bring } = useSurroundings();
+async function usePanorama(as: "surroundings" | "plate" | null): Promise<void> {
+  const file = panorama.value!;
+  panorama.value = null;
+  if (as === "surroundings") {
+    await go("light");
+    await bring(file);
+  }
+  if (as === "plate") {
+    try {
+      const made = await api.createShot(file);
+      for (const text of made.notices) notices.say("warn", text);
+      await router.push(`/shots/${made.id}/plate`);
+    } catch (error) {
+      notices.fail(error);
+    }
+  }
+}
+
 async function dropFile(files: File[] | null, event: DragEvent): Promise<void> {
   // What falls on a place of its own within the page is not the page's.
   if (!files?.length || (event.target as Element).closest("[data-drop]")) return;
+  if (desk.step === "light" && files.length === 1) {
+    await bring(files[0]);
+    return;
+  }
+  if (files.length === 1 && (await isPanorama(files[0]))) {
+    panorama.value = files[0];
+    return;
+  }
   // Folders must be asked for while the drop is handled.
   const dropped = event.dataTransfer ? filesOfDrop(event.dataTransfer) : Promise.resolve(filesOfPicker(files));
   if (desk.step !== "props") await go("props");
@@ -133,6 +166,7 @@ async function dropFile(files: File[] | null, event: DragEvent): Promise<void> {
 
 <template>
   <main ref="page" class="shot" :class="{ over }">
+    <PanoramaAsk v-if="panorama" :name="panorama.name" shot-is-open @answer="usePanorama" />
     <PlateDesk v-if="store.shot" :shot="store.shot" :camera="camera" class="plate" />
     <div v-else class="plate waiting">Opening the shot …</div>
     <section

@@ -5,6 +5,8 @@ import { onMounted, ref, useTemplateRef } from "vue";
 import { useRouter } from "vue-router";
 import type { ShotListing } from "#core/shot/api";
 import { api } from "../api.ts";
+import { isPanorama } from "../parts/isPanorama.ts";
+import PanoramaAsk from "../parts/PanoramaAsk.vue";
 import { useNotices } from "../stores/notices.ts";
 
 const router = useRouter();
@@ -26,9 +28,22 @@ async function refresh(): Promise<void> {
 }
 onMounted(refresh);
 
+/** A picture of all around that was dropped, while its user is asked what it is for. */
+const panorama = ref<File | null>(null);
 async function begin(files: ArrayLike<File> | null | undefined): Promise<void> {
   const file = files?.[0];
   if (!file) return;
+  if (await isPanorama(file)) panorama.value = file;
+  else await make(file);
+}
+async function answered(as: "surroundings" | "plate" | null): Promise<void> {
+  const file = panorama.value!;
+  panorama.value = null;
+  if (as === "plate") await make(file);
+  if (picker.value) picker.value.value = "";
+}
+
+async function make(file: File): Promise<void> {
   reading.value = file.name;
   try {
     const made = await api.createShot(file);
@@ -58,6 +73,7 @@ const plural = (n: number, one: string) => `${n} ${one}${n === 1 ? "" : "s"}`;
 
 <template>
   <main ref="page" class="shots" :class="{ over }">
+    <PanoramaAsk v-if="panorama" :name="panorama.name" @answer="answered" />
     <header>
       <img src="/mark.svg" alt="" width="34" height="34" />
       <h1>Red Harbor</h1>

@@ -33,6 +33,7 @@ const DRAWER_OF: Partial<Record<Tool, LightDrawer>> = {
   shadow: "shade",
   "lamp-place": "lamps",
   "lamp-aim": "lamps",
+  "turn-sky": "sky",
 };
 watch(
   () => desk.tool,
@@ -47,7 +48,7 @@ watch(
   <DrawerRow v-model="desk.lightDrawer" :drawers="DRAWERS" label="Light drawers" />
   <SourceCards v-if="desk.lightDrawer === 'sources'" :shot="shot" />
   <SunCards v-else-if="desk.lightDrawer === 'sun'" :shot="shot" :camera="camera" />
-  <SkyCards v-else-if="desk.lightDrawer === 'sky'" :shot="shot" />
+  <SkyCards v-else-if="desk.lightDrawer === 'sky'" :shot="shot" :camera="camera" />
   <LampCards v-else-if="desk.lightDrawer === 'lamps'" :shot="shot" :camera="camera" />
   <ProbeCards v-else-if="desk.lightDrawer === 'probes'" :shot="shot" :camera="camera" />
   <ShadeCards v-else :shot="shot" />

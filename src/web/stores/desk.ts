@@ -60,6 +60,7 @@ export type Tool =
   | "shadow"
   | "lamp-place"
   | "lamp-aim"
+  | "turn-sky"
   | "focus"
   | "closer";
 
@@ -192,6 +193,8 @@ export const useDesk = defineStore("desk", () => {
   /** Place on the plate where the next probe would tell most; null where it is not known to matter. */
   const nextProbe = shallowRef<Vec2 | null>(null);
   const lightDrawer = ref<LightDrawer>("sources");
+  /** Bright places of the surroundings, in their picture's own directions. */
+  const brightSpots = ref<Vec3[]>([]);
   const renderDrawer = ref<RenderDrawer>("render");
   const checks = ref<Checks>({
     grid: "ground",
@@ -298,6 +301,7 @@ export const useDesk = defineStore("desk", () => {
     outside,
     drawer,
     lightDrawer,
+    brightSpots,
     nextProbe,
     setDrawer,
     propDrawer,

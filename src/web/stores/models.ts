@@ -2,6 +2,9 @@ import type { Remote } from "comlink";
 import { transfer, wrap } from "comlink";
 import { defineStore } from "pinia";
 import { shallowRef } from "vue";
+import type { SurroundingsFacts } from "#core/light/surroundings/facts";
+import type { PictureSpread } from "#core/light/surroundings/known";
+import { provideSurroundings } from "#core/light/surroundings/known";
 import type { Model } from "#core/props/model";
 import type { Skin } from "#core/props/skin";
 import { provideFiles } from "#core/render/files";
@@ -47,6 +50,7 @@ export const useModels = defineStore("models", () => {
     if (!response.ok) return undefined;
     const bytes = new Uint8Array(await response.arrayBuffer());
     const model = await reader().read(transfer(bytes, [bytes.buffer]));
+    if (model.around) provideSurroundings(hash, model.around);
     models.value = new Map(models.value).set(hash, model);
     return model;
   }
@@ -98,5 +102,16 @@ export const useModels = defineStore("models", () => {
     return reader().skin(plain(skin), photos, flat);
   }
 
-  return { models, load, fetched, readAhead, forget, pack, skinned };
+  /** What the picture of the surroundings tells of itself; null if it cannot be had. */
+  async function lookAround(spread: PictureSpread): Promise<SurroundingsFacts | null> {
+    let bytes: Uint8Array | null = null;
+    if (await reader().needsSurroundings(spread.asset)) {
+      const response = await fetch(`/api/assets/${spread.asset}`);
+      if (!response.ok) return null;
+      bytes = new Uint8Array(await response.arrayBuffer());
+    }
+    return reader().lookAround(plain(spread), bytes);
+  }
+
+  return { models, lookAround, load, fetched, readAhead, forget, pack, skinned };
 });

@@ -3,6 +3,12 @@ import { zipSync } from "fflate";
 import { boxGlb } from "#core/exchange/boxGlb";
 import type { ImageDecoder } from "#core/exchange/gltf";
 import { readAsset } from "#core/exchange/asset";
+import { readExr } from "#core/image/exrRead";
+import { shrink } from "#core/image/resize";
+import type { SurroundingsFacts } from "#core/light/surroundings/facts";
+import { factsOf } from "#core/light/surroundings/facts";
+import type { PictureSpread } from "#core/light/surroundings/known";
+import { hasSurroundings, provideSurroundings } from "#core/light/surroundings/known";
 import type { Model, Texture } from "#core/props/model";
 import type { Skin } from "#core/props/skin";
 import { flatPicture, pixelsPerMetre } from "#core/props/skin";
@@ -11,6 +17,8 @@ import { lightened } from "./lighten.ts";
 
 /** Most texels along a side of a texture in the interactive view. */
 const VIEW_SIDE = 2048;
+/** Width of the surroundings there. */
+const VIEW_AROUND = 512;
 const decodeSmall: ImageDecoder = (bytes, mimeType) => decodeImage(bytes, mimeType, VIEW_SIDE);
 
 /** Memory of a model's lists, each once. */
@@ -41,8 +49,21 @@ const reading = {
   /** A model for the interactive view from its GLB, or from the picture of a look, no heavier than that can draw; its lists are handed over, not copied. */
   async read(bytes: Uint8Array): Promise<Model> {
     const model = await lightened(await readAsset(bytes, decodeSmall));
+    if (model.around) {
+      const { width, height } = model.around;
+      model.around = shrink(model.around, Math.min(width, VIEW_AROUND), Math.min(height, VIEW_AROUND / 2));
+    }
     return transfer(model, listsOf(model));
   },
+
+  /** What a picture of the surroundings tells of itself, from its file as it is kept. */
+  lookAround(spread: PictureSpread, bytes: Uint8Array | null): SurroundingsFacts | null {
+    if (bytes) provideSurroundings(spread.asset, readExr(bytes, 3));
+    return factsOf(spread);
+  },
+
+  /** Whether its file must come along to `lookAround`. */
+  needsSurroundings: (hash: string): boolean => !hasSurroundings(hash),
 
   /** Several files as one zip, not pressed together: it only goes to the next room. */
   async pack(files: { path: string; file: File }[]): Promise<Uint8Array> {

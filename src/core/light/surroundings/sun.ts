@@ -21,8 +21,10 @@ export interface PicturedSun {
 /** A sun is at most so large with all its glare, and at least this share of a picture's light. */
 const MOST_REACH = toRadians(6);
 const LEAST_SHARE = 0.03;
-/** It ends where it is so many times as bright as the ring around it. */
+/** It ends where it is no more than so many times as bright as the sky farther around it, */
 const OVER_RING = 3;
+/** or than this share of its middle: what goes on is the sky's own glow. */
+const GLOW = 0.005;
 
 const luminanceAt = (pixels: Float32Array, i: number) => luminance(pixels[i * 3], pixels[i * 3 + 1], pixels[i * 3 + 2]);
 
@@ -77,8 +79,9 @@ export function findSun(picture: Picture): PicturedSun | null {
     ring[3] += cell;
   });
   const mean = (ring: number[]) => (ring[3] > 0 ? luminance(ring[0], ring[1], ring[2]) / ring[3] : 0);
-  const level = mean(sums[rings - 1]);
-  let end = sums.findIndex((ring) => ring[3] > 0 && mean(ring) < OVER_RING * level);
+  const core = Math.max(...sums.map(mean));
+  const level = Math.max(OVER_RING * mean(sums[rings - 1]), GLOW * core);
+  let end = sums.findIndex((ring) => ring[3] > 0 && mean(ring) < level);
   if (end < 0) end = rings;
   // Its glare goes on a little beyond where it is so much brighter.
   end = Math.min(rings - 1, end + 1);

@@ -4,7 +4,7 @@ import { sunFromSightings } from "#core/light/sightings";
 import type { Vec2 } from "#core/math/vec3";
 import { toDegrees } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
-import { groundPlane, pixelOnPlane, projectPoint } from "#core/optics/camera";
+import { groundPlane, pixelDirection, pixelOnPlane, projectPoint } from "#core/optics/camera";
 import type { Shot } from "#core/shot/schema";
 import type { Handle } from "./handle.ts";
 
@@ -21,6 +21,32 @@ export const sightingPoints = (sighting: Sighting): Partial<Record<"foot" | "top
   sighting.kind === "upright"
     ? { foot: sighting.foot, top: sighting.top, tip: sighting.tip }
     : { top: sighting.top, tip: sighting.tip };
+
+/** Direction of a pixel in the world, as an azimuth clockwise from +Y, degrees. */
+function azimuthOf(camera: Camera, pixel: Vec2): number {
+  const [x, y] = pixelDirection(camera, pixel);
+  return toDegrees(Math.atan2(x, y));
+}
+
+/** Turns the surroundings so that what was under a pixel stays under the pointer; null where the sky is no picture. */
+export function turnSkyHandle(shot: Shot, camera: Camera, from: Vec2): Handle | null {
+  const { spread } = shot.light.sky;
+  if (spread.kind !== "picture") return null;
+  const before = spread.turnDeg;
+  const start = azimuthOf(camera, from);
+  return {
+    key: "turn-sky",
+    owner: "",
+    at: from,
+    edit: "Turn surroundings",
+    drag: (draft, to) => {
+      const own = draft.light.sky.spread;
+      if (own.kind !== "picture") return;
+      const turned = before + azimuthOf(camera, to) - start;
+      own.turnDeg = Number((((turned % 360) + 360) % 360).toFixed(2));
+    },
+  };
+}
 
 export function lightHandles(shot: Shot, camera: Camera): Handle[] {
   const handles: Handle[] = [];

@@ -1,20 +1,23 @@
 <script setup lang="ts">
 import Select from "primevue/select";
 import ToggleSwitch from "primevue/toggleswitch";
-import { computed } from "vue";
+import { computed, ref } from "vue";
 import { sunDirection } from "#core/light/rig";
 import type { SkySpread } from "#core/light/schema";
 import { GENERAL_SKIES } from "#core/light/skies/general";
 import { SKIES } from "#core/light/skies/index";
 import { clearDaylight } from "#core/light/skies/physical";
+import type { Camera } from "#core/optics/camera";
 import type { Shot } from "#core/shot/schema";
 import NumberField from "../../parts/NumberField.vue";
+import { SURROUNDINGS_FILES, useSurroundings } from "./bringSurroundings.ts";
 import SkyDome from "./SkyDome.vue";
+import SurroundingsCards from "./SurroundingsCards.vue";
 import KelvinField from "./KelvinField.vue";
 import { swatch, three, useLight } from "./useLight.ts";
 
 /** How the sky's light is spread and how much of it there is. */
-const props = defineProps<{ shot: Shot }>();
+const props = defineProps<{ shot: Shot; camera: Camera | null }>();
 const { light, set } = useLight(props);
 
 const NAMES: Record<SkySpread["kind"], string> = {
@@ -22,19 +25,30 @@ const NAMES: Record<SkySpread["kind"], string> = {
   overcast: "overcast, three times as bright overhead",
   general: "one of the general skies (ISO 15469)",
   physical: "clear, by turbidity",
+  picture: "picture of all around",
 };
 const kinds = (Object.keys(SKIES) as SkySpread["kind"][]).map((value) => ({ value, label: NAMES[value] }));
 const skies = GENERAL_SKIES.map(({ number, name }) => ({ value: number, label: `${number}  ${name}` }));
 const spread = computed(() => light.value.sky.spread);
 const follows = computed(() => spread.value.kind === "general" || spread.value.kind === "physical");
 
-const PLAIN: { [K in SkySpread["kind"]]: Extract<SkySpread, { kind: K }> } = {
+const PLAIN: { [K in Exclude<SkySpread["kind"], "picture">]: Extract<SkySpread, { kind: K }> } = {
   even: { kind: "even" },
   overcast: { kind: "overcast" },
   general: { kind: "general", number: 12 },
   physical: { kind: "physical", turbidity: 3 },
 };
-const choose = (kind: SkySpread["kind"]) => set("Choose sky", (l) => (l.sky.spread = PLAIN[kind]));
+function choose(kind: SkySpread["kind"]): void {
+  if (kind === "picture") picker.value?.click();
+  else void set("Choose sky", (l) => (l.sky.spread = PLAIN[kind]));
+}
+const picker = ref<HTMLInputElement>();
+const { bring } = useSurroundings();
+async function pick(e: Event): Promise<void> {
+  const input = e.target as HTMLInputElement;
+  if (input.files?.[0]) await bring(input.files[0]);
+  input.value = "";
+}
 
 /** Sun and sky as that air has them; the brightness of what both light on level ground stays. */
 function takeAir(): void {
@@ -54,7 +68,8 @@ function takeAir(): void {
 </script>
 
 <template>
-  <section class="card" style="flex: 1.5">
+  <input ref="picker" type="file" hidden :accept="SURROUNDINGS_FILES" data-test="surroundings-first" @change="pick" />
+  <section class="card" :style="{ flex: spread.kind === 'picture' ? 1 : 1.5 }">
     <h3>
       Sky
       <ToggleSwitch
@@ -141,7 +156,8 @@ function takeAir(): void {
       bright.<template v-if="follows"> This sky follows the sun's place, also while the sun is off.</template>
     </p>
   </section>
-  <section class="card" style="flex: 0.6">
+  <SurroundingsCards v-if="spread.kind === 'picture'" :shot="shot" :camera="camera" :spread="spread" />
+  <section v-else class="card" style="flex: 0.6">
     <h3>From below <span class="end quiet">+Y up</span></h3>
     <SkyDome :shot="shot" />
     <span class="quiet num"
@@ -152,6 +168,6 @@ function takeAir(): void {
 
 <style scoped>
 .wide {
-  max-width: 330px;
+  max-width: min(330px, 100%);
 }
 </style>

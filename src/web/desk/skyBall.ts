@@ -1,0 +1,71 @@
+import * as THREE from "three";
+import { skyOf } from "#core/light/rig";
+import type { Picture } from "#core/trace/scene";
+import type { Shot } from "#core/shot/schema";
+
+/** The sky as a ball around a place, as the light step has it: what the real-time view mirrors where no set stands. */
+export class SkyBall {
+  readonly mesh: THREE.Mesh<THREE.SphereGeometry, THREE.ShaderMaterial>;
+  private shown: Picture | null = null;
+
+  constructor() {
+    const material = new THREE.ShaderMaterial({
+      side: THREE.BackSide,
+      depthWrite: false,
+      uniforms: {
+        picture: { value: null },
+        turn: { value: new THREE.Matrix3() },
+        gain: { value: new THREE.Vector3() },
+      },
+      vertexShader: `varying vec3 way;
+        void main() { way = position; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }`,
+      fragmentShader: `uniform sampler2D picture; uniform mat3 turn; uniform vec3 gain; varying vec3 way;
+        void main() {
+          vec3 d = turn * normalize(way);
+          vec2 at = vec2(atan(d.x, d.y) / 6.28318530718 + 0.5, acos(clamp(d.z, -1.0, 1.0)) / 3.14159265359);
+          gl_FragColor = vec4(min(gain * texture2D(picture, at).rgb, vec3(6e4)), 1.0);
+        }`,
+    });
+    this.mesh = new THREE.Mesh(new THREE.SphereGeometry(400, 48, 24), material);
+    this.mesh.frustumCulled = false;
+    this.mesh.renderOrder = -1;
+  }
+
+  /** Wears the shot's sky, at its strength and tint; false for one that is the same everywhere. */
+  wear(shot: Shot): boolean {
+    const { sky } = shot.light;
+    const { environment, surround } = skyOf(shot);
+    this.mesh.visible = environment !== null && sky.lights !== "set";
+    if (!environment) return false;
+    const { uniforms } = this.mesh.material;
+    if (this.shown !== environment) {
+      this.shown = environment;
+      (uniforms.picture.value as THREE.Texture | null)?.dispose();
+      uniforms.picture.value = textureOf(environment);
+    }
+    const [a, b, c, d, e, f, g, h, i] = surround?.turn ?? [1, 0, 0, 0, 1, 0, 0, 0, 1];
+    (uniforms.turn.value as THREE.Matrix3).set(a, b, c, d, e, f, g, h, i);
+    const gain = [0, 1, 2].map((k) => (surround?.gain[k] ?? 1) * sky.strength * sky.tint[k]);
+    (uniforms.gain.value as THREE.Vector3).set(gain[0], gain[1], gain[2]);
+    return true;
+  }
+
+  dispose(): void {
+    (this.mesh.material.uniforms.picture.value as THREE.Texture | null)?.dispose();
+    this.mesh.geometry.dispose();
+    this.mesh.material.dispose();
+  }
+}
+
+function textureOf({ width, height, pixels }: Picture): THREE.DataTexture {
+  const halves = new Uint16Array(width * height * 4);
+  for (let i = 0; i < width * height; i++) {
+    for (let k = 0; k < 3; k++) halves[i * 4 + k] = THREE.DataUtils.toHalfFloat(Math.min(65_504, pixels[i * 3 + k]));
+    halves[i * 4 + 3] = 0x3c00;
+  }
+  const texture = new THREE.DataTexture(halves, width, height, THREE.RGBAFormat, THREE.HalfFloatType);
+  texture.wrapS = THREE.RepeatWrapping;
+  [texture.minFilter, texture.magFilter] = [THREE.LinearFilter, THREE.LinearFilter];
+  texture.needsUpdate = true;
+  return texture;
+}

@@ -1,0 +1,22 @@
+import { exrSize, isExr } from "#core/image/exrCheck";
+import { hdrSize, isHdr } from "#core/image/hdr";
+import { pictureHeader } from "#core/image/header";
+
+/** Bytes in which a picture's size stands. */
+const HEAD = 1 << 20;
+
+/** True for a picture that is twice as wide as high, as those of all around are. */
+export async function isPanorama(file: File): Promise<boolean> {
+  const bytes = new Uint8Array(await file.slice(0, HEAD).arrayBuffer());
+  const size = sizeOf(bytes);
+  return size !== null && Math.abs(size.width / size.height - 2) < 0.02;
+}
+
+function sizeOf(bytes: Uint8Array): { width: number; height: number } | null {
+  try {
+    if (isExr(bytes)) return exrSize(bytes);
+    return isHdr(bytes) ? hdrSize(bytes) : pictureHeader(bytes);
+  } catch {
+    return null;
+  }
+}
