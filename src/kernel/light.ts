@@ -34,7 +34,9 @@ import {
   LAMP_KIND,
   LAMP_NORMAL,
   LAMP_OUTER,
+  LAMP_COLUMNS,
   LAMP_POSITION,
+  LAMP_PROFILE,
   LAMP_RADIANCE,
   LAMP_RADIUS,
   LAMP_SHARE,
@@ -70,6 +72,7 @@ import {
   PARAM_SUN_DIRECTION,
   PARAM_SUN_IRRADIANCE,
   PARAM_TURNED,
+  PROFILE_ROWS,
   RAY_SHADOW,
   SET_SEEN,
 } from "./layout";
@@ -377,6 +380,36 @@ function cone(lamp: u32, c: f32): f32 {
   return t * t * (3 - 2 * t);
 }
 
+/** Share of its radiance that a lamp sends along a direction, by its profile. */
+function profileShare(lamp: u32, x: f32, y: f32, z: f32): f32 {
+  const table = load<u32>(lamp, LAMP_PROFILE);
+  if (!table) return 1;
+  const c =
+    x * load<f32>(lamp, LAMP_NORMAL) + y * load<f32>(lamp, LAMP_NORMAL + 4) + z * load<f32>(lamp, LAMP_NORMAL + 8);
+  const down = (Mathf.acos(max<f32>(-1, min<f32>(1, c))) / PI) * <f32>(PROFILE_ROWS - 1),
+    row = min<u32>(PROFILE_ROWS - 2, <u32>down),
+    t = down - <f32>row,
+    columns = load<u32>(lamp, LAMP_COLUMNS);
+  if (columns == 1) return profileAt(table, 0, row, t);
+  const u = x * load<f32>(lamp, LAMP_U) + y * load<f32>(lamp, LAMP_U + 4) + z * load<f32>(lamp, LAMP_U + 8),
+    v = x * load<f32>(lamp, LAMP_V) + y * load<f32>(lamp, LAMP_V + 4) + z * load<f32>(lamp, LAMP_V + 8);
+  let turn = Mathf.atan2(v, u) / (2 * PI);
+  if (turn < 0) turn += 1;
+  const around = turn * <f32>columns,
+    column = min<u32>(columns - 1, <u32>around),
+    s = around - <f32>column;
+  return (
+    (ONE - s) * profileAt(table, column, row, t) + s * profileAt(table, column + 1 < columns ? column + 1 : 0, row, t)
+  );
+}
+
+// @ts-ignore: decorator
+@inline
+function profileAt(table: u32, column: u32, row: u32, t: f32): f32 {
+  const at = table + ((column * PROFILE_ROWS + row) << 2);
+  return (ONE - t) * load<f32>(at) + t * load<f32>(at, 4);
+}
+
 /** Draws a point on a lamp as seen from (x, y, z). Always takes the same numbers. False if it sends nothing there. */
 export function drawLamp(lamp: u32, x: f32, y: f32, z: f32): bool {
   draw();
@@ -413,6 +446,7 @@ export function drawLamp(lamp: u32, x: f32, y: f32, z: f32): bool {
     reach = max<f32>(0, (d * up - sqrt<f32>(max<f32>(0, r2 - d2 * (ONE - up * up)))) * SHORT);
     density = ONE / (2 * PI * less);
     takeRadiance(lamp);
+    if (load<u32>(lamp, LAMP_PROFILE)) scaleDrawn(profileShare(lamp, -toX, -toY, -toZ));
     return true;
   }
   let a = u * 2 - 1,
@@ -541,7 +575,7 @@ export function meetLamp(ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, t
       q = min<f32>(1, (radius * radius) / (x * x + y * y + z * z)),
       less = q / (ONE + sqrt<f32>(max<f32>(0, ONE - q)));
     density = share / (2 * PI * less);
-    share = 1;
+    share = profileShare(best, -dx, -dy, -dz);
   } else {
     density = (share * nearest * nearest) / (load<f32>(best, LAMP_AREA) * bestCosine);
     share = cone(best, bestCosine);

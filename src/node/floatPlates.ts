@@ -121,6 +121,7 @@ export function openFloatPlate(bytes: Uint8Array, fileName: string): OpenedPlate
       equivalentMm: null,
       taken: null,
       orientation: null,
+      exposure: null,
       place: null,
       zoneMinutes: null,
     },

@@ -32,6 +32,7 @@ export interface OpenedPlate {
     equivalentMm: number | null;
     taken: string | null;
     orientation: number | null;
+    exposure: { seconds: number; aperture: number; iso: number } | null;
     place: { latitude: number; longitude: number } | null;
     zoneMinutes: number | null;
   };
@@ -191,9 +192,20 @@ async function readExif(bytes: Uint8Array): Promise<OpenedPlate["exif"]> {
     equivalentMm: positive(tags.FocalLengthIn35mmFormat ?? tags.FocalLengthIn35mmFilm),
     taken: taken ? taken.replace(/^(\d{4}):(\d\d):(\d\d)/, "$1-$2-$3") : null,
     orientation: positive(tags.Orientation),
+    exposure: exposureOf(tags),
     place: placeOf(tags.latitude, tags.longitude),
     zoneMinutes: zoneOf(text(tags.OffsetTimeOriginal ?? tags.OffsetTime)),
   };
+}
+
+/** Seconds, f-number and speed; null where one is missing or is none. */
+function exposureOf(tags: Record<string, unknown>): OpenedPlate["exif"]["exposure"] {
+  const within = (value: unknown, low: number, high: number) =>
+    typeof value === "number" && value >= low && value <= high ? value : null;
+  const seconds = within(tags.ExposureTime, 1e-6, 86_400);
+  const aperture = within(tags.FNumber, 0.3, 1000);
+  const iso = within(tags.ISO ?? tags.ISOSpeedRatings, 1, 10_000_000);
+  return seconds && aperture && iso ? { seconds, aperture, iso } : null;
 }
 
 /** A place on the globe; null for what is none, and for 0° N 0° E, which cameras without a fix write. */

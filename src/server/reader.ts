@@ -41,7 +41,7 @@ const REFUSED: Record<ReadTask, string> = {
  * in circles; a whole one is never so slow.
  */
 const SECONDS: Partial<Record<ReadTask, (bytes: number) => number>> = {
-  surroundings: (bytes) => 4 + bytes / (2 * MB),
+  surroundings: (bytes) => 2 + bytes / MB,
 };
 
 interface Idle {

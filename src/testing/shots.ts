@@ -22,6 +22,7 @@ export const testPlate = (width: number, height: number): PlateInfo => ({
     equivalentMm: null,
     taken: null,
     orientation: null,
+    exposure: null,
     place: null,
     zoneMinutes: null,
   },

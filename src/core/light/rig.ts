@@ -1,7 +1,8 @@
 import type { Vec3 } from "../math/vec3.ts";
-import { scale, toRadians } from "../math/vec3.ts";
+import { add, cross, scale, toRadians } from "../math/vec3.ts";
 import type { Lamp, Picture, Sun, Surround } from "../trace/scene.ts";
-import type { LightPart, Source } from "./schema.ts";
+import { LAMPS } from "./lamps.ts";
+import type { LightPart, ShotLamp, Source } from "./schema.ts";
 import { skyEnvironment } from "./skies/index.ts";
 import { directionFromAngles } from "./sun.ts";
 
@@ -12,22 +13,30 @@ export function lampsOf({ light }: LightPart): Lamp[] {
   return lampsLit({ light }).map((lamp) => {
     const [azimuth, tilt] = [toRadians(lamp.azimuthDeg), toRadians(lamp.tiltDeg)];
     const facing = directionFromAngles(azimuth, tilt);
-    // The width lies level.
-    const across: Vec3 = [Math.cos(azimuth), -Math.sin(azimuth), 0];
     return {
       name: lamp.name,
-      kind: lamp.kind,
+      kind: LAMPS[lamp.kind].traced,
       position: lamp.position,
       facing,
-      across,
+      across: acrossOf(lamp, facing),
       size: lamp.size,
       radiance: scale(lamp.colour, lamp.level),
       cone: {
         inner: toRadians(Math.min(lamp.cone.innerDeg, lamp.cone.outerDeg)),
         outer: toRadians(lamp.cone.outerDeg),
       },
+      profile: lamp.kind === "photometric" ? lamp.profile : null,
     };
   });
+}
+
+/** Along its width, which lies level unless it is turned about its axis. */
+export function acrossOf({ azimuthDeg, spinDeg }: ShotLamp, facing: Vec3): Vec3 {
+  const azimuth = toRadians(azimuthDeg);
+  const level: Vec3 = [Math.cos(azimuth), -Math.sin(azimuth), 0];
+  if (spinDeg === 0) return level;
+  const spin = toRadians(spinDeg);
+  return add(scale(level, Math.cos(spin)), scale(cross(facing, level), Math.sin(spin)));
 }
 
 /** A source's colour as it weighs on the props. */

@@ -15,9 +15,11 @@ import {
   whole,
 } from "../schema/fields.ts";
 
+import { LAMPS } from "./lamps.ts";
+
 /** The light step's part of the document. */
 
-export const LAMP_KINDS = ["rectangle", "disc", "sphere", "spot"] as const;
+const LAMP_KINDS = ["rectangle", "disc", "sphere", "spot", "line", "photometric"] as const;
 
 /** Whom a source lights: everything, the props alone, or the set alone, on which it then only weighs in shadows. */
 export const LIGHTS = ["all", "props", "set"] as const;
@@ -45,6 +47,23 @@ export const LampSchema = v.object({
   colour: ColourSchema,
   level: NotNegative,
   /** Spot: degrees from the axis up to which it is full, and beyond which it is dark. */
+  /** Degrees that it is turned about its axis. */
+  spinDeg: v.optional(Finite, 0),
+  /** Its light by direction over the mean of all; see `light/ies`. */
+  profile: v.optional(
+    v.nullable(
+      v.pipe(
+        v.object({
+          name: Text,
+          columns: v.picklist([1, 24]),
+          values: v.array(v.pipe(NotNegative, v.maxValue(1e6))),
+          lumens: NotNegative,
+        }),
+        v.check(({ columns, values }) => values.length === columns * 181, "has another number of values than it says"),
+      ),
+    ),
+    null,
+  ),
   cone: v.object({ innerDeg: NotNegative, outerDeg: v.pipe(Finite, v.minValue(0.1), v.maxValue(89)) }),
 });
 
@@ -166,6 +185,8 @@ const LightSchema = v.object({
   sightings: byId(SightingSchema),
   probes: byId(ProbeSchema),
   almanac: v.nullable(AlmanacSchema),
+  /** Luminance of the plate's white, cd/m², as typed; null for what its exposure says. */
+  whiteCd: v.optional(v.nullable(Positive), null),
   /** Shadow density and tint: weights of the sun and of the sky's colours in the catcher's ratio. */
   density: v.pipe(Finite, v.minValue(0), v.maxValue(4)),
   tint: v.tuple([Positive, Positive, Positive]),
@@ -203,13 +224,15 @@ export const newProbe = (id: string, pixel: Probe["pixel"], radius: number, sun:
 /** A new lamp that shines straight down. */
 export const newLamp = (id: string, kind: ShotLamp["kind"], position: ShotLamp["position"]): ShotLamp => ({
   id,
-  name: `${kind[0].toUpperCase()}${kind.slice(1)} lamp`,
+  name: `${LAMPS[kind].label[0].toUpperCase()}${LAMPS[kind].label.slice(1)} lamp`,
   ...newSource(),
   kind,
   position,
   azimuthDeg: 0,
   tiltDeg: -90,
-  size: kind === "rectangle" ? [1, 0.6] : [0.3, 0.3],
+  size: LAMPS[kind].size,
+  spinDeg: 0,
+  profile: null,
   colour: [1, 0.9, 0.75],
   level: 4,
   cone: { innerDeg: 20, outerDeg: 30 },
@@ -221,6 +244,7 @@ export const newLight = (): Light => ({
   sightings: {},
   probes: {},
   almanac: null,
+  whiteCd: null,
   density: 1,
   tint: [1, 1, 1],
   propLevel: 1,

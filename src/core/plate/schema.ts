@@ -33,6 +33,8 @@ export const PlateSchema = v.object({
     equivalentMm: v.nullable(Positive),
     taken: v.nullable(Text),
     orientation: v.nullable(Finite),
+    /** Seconds, f-number and speed. */
+    exposure: v.optional(v.nullable(v.object({ seconds: Positive, aperture: Positive, iso: Positive })), null),
     /** Where it was taken, degrees north and east, and how far its clock is ahead of universal time. */
     place: v.optional(
       v.nullable(

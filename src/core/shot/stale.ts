@@ -20,6 +20,7 @@ const LIGHT: { [K in keyof Light]: Stale<Light[K]> } = {
   sightings: null,
   probes: null,
   almanac: null,
+  whiteCd: null,
   sun: sourceStale,
   sky: sourceStale,
   shadows: "fill",

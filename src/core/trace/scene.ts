@@ -72,6 +72,11 @@ export interface Lamp {
   radiance: Vec3;
   /** Spot: radians from the axis up to which it is full, and beyond which it is dark. */
   cone?: { inner: number; outer: number };
+  /**
+   * Of a sphere: its radiance by direction over the mean of all; by column around `facing` from `across` on, at every
+   * degree from `facing`.
+   */
+  profile?: { columns: number; values: readonly number[] } | null;
 }
 
 /** A thin lens. Lengths in metres. */

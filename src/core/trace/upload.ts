@@ -95,6 +95,11 @@ export class SceneLoader {
     const lamps = lampRows(scene.lamps ?? [], shiningTriangles(memory, r, scene.props, models));
     const lampTable = memory.reserve(Math.max(1, lamps.count) * L.LAMP_BYTES);
     memory.u8(lampTable, lamps.bytes.length).set(lamps.bytes);
+    scene.lamps?.forEach(({ profile }, i) => {
+      if (!profile) return;
+      const at = memory.putF32(Float32Array.from(profile.values));
+      memory.u32(lampTable + i * L.LAMP_BYTES + L.LAMP_PROFILE, 2).set([at, profile.columns]);
+    });
     const layout = sceneLayout(scene, settings.sums ?? BARE_SUMS);
     const filter = memory.putF32(filterTable(settings.filter ?? BOX));
     const mask = scene.mask ? memory.putF32(scene.mask.values) : 0;

@@ -61,6 +61,21 @@ async function barrage(count: number, ask: (i: number) => Promise<Response>) {
   return { statuses, slowest, unanswered };
 }
 
+/** An environment of the registry, packed with DWAB. */
+async function packedExr(): Promise<Uint8Array> {
+  const { default: url } = (await import("@pmndrs/assets/hdri/park.exr.js")) as { default: string };
+  return new Uint8Array(Buffer.from(url.split(",")[1], "base64"));
+}
+
+/** A Radiance picture with runs and single values. */
+function radiancePicture(): Uint8Array {
+  const [width, height] = [128, 64];
+  const row = [2, 2, 0, width];
+  for (let k = 0; k < 4; k++) row.push(128 + 100, 120 + k, 28, ...Array.from({ length: 28 }, (_, i) => 100 + i));
+  const head = `#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n-Y ${height} +X ${width}\n`;
+  return Uint8Array.from([...Buffer.from(head), ...Array.from({ length: height }, () => row).flat()]);
+}
+
 async function attackFiles(): Promise<void> {
   const place = await mkdtemp(path.join(tmpdir(), "harbor-attack-"));
   const { child, at } = await startServer(place);
@@ -80,10 +95,18 @@ async function attackFiles(): Promise<void> {
   ]);
   const float = await demoFile("float.glb", "netloft");
   const kettle = await demoFile("kettle.glb", "netloft");
+  const packed = await packedExr();
+  const radiance = radiancePicture();
+  const plainExr = writeExr(128, 64, colourChannels(new Float32Array(128 * 64 * 3).fill(0.6), 3));
   const kinds: [string, (i: number, random: () => number) => Promise<Response>][] = [
     ["JPEG", (_i, r) => sendBytes(at, "/shots", damageBytes(jpeg, r), "damaged.jpg")],
     ["PNG", (i, r) => sendBytes(at, i % 2 ? "/shots" : "/pictures", damageBytes(deep, r), "damaged.png")],
     ["GLB", (i, r) => sendBytes(at, "/models", damageBytes(i % 2 ? float : kettle, r), "damaged.glb")],
+    [
+      "surroundings, EXR",
+      (i, r) => sendBytes(at, "/surroundings", damageBytes(i % 4 ? packed : plainExr, r), "damaged.exr"),
+    ],
+    ["surroundings, HDR", (_i, r) => sendBytes(at, "/surroundings", damageBytes(radiance, r), "damaged.hdr")],
     ["document", (i, r) => sendJson(at, `/shots/${id}/takes`, damageJson({ name: `Take ${i}`, shot }, r))],
     ["patch", (i, r) => sendJson(at, `/shots/${id}/steps`, { revision: 0, steps: [hostileStep(r, `step-${i}`)] })],
   ];

@@ -2,7 +2,8 @@
 import { computed } from "vue";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import { dayArc, worldAzimuth } from "#core/light/almanac";
-import { sunDirection } from "#core/light/rig";
+import { LAMPS } from "#core/light/lamps";
+import { acrossOf, sunDirection } from "#core/light/rig";
 import { directionFromAngles } from "#core/light/sun";
 import { add, cross, scale, sub, toRadians } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
@@ -131,20 +132,18 @@ const lamps = computed(() => {
   return Object.values(shot.light.lamps).flatMap((lamp) => {
     const [azimuth, tilt] = [toRadians(lamp.azimuthDeg), toRadians(lamp.tiltDeg)];
     const facing = directionFromAngles(azimuth, tilt);
-    const across: Vec3 = [Math.cos(azimuth), -Math.sin(azimuth), 0];
+    const { traced, faces } = LAMPS[lamp.kind];
+    const across = acrossOf(lamp, facing);
     const up = cross(across, facing);
-    const [w, h] = lamp.kind === "rectangle" ? lamp.size : [lamp.size[0], lamp.size[0]];
-    const corners = lamp.kind === "rectangle" ? 4 : 24;
+    const [w, h] = traced === "rectangle" ? lamp.size : [lamp.size[0], lamp.size[0]];
+    const corners = traced === "rectangle" ? 4 : 24;
     const ring = Array.from({ length: corners }, (_, i): Vec3 => {
       const a = ((i + (corners === 4 ? 0.5 : 0)) / corners) * 2 * Math.PI;
       const k = corners === 4 ? Math.SQRT1_2 : 0.5;
       return add(lamp.position, add(scale(across, k * w * Math.cos(a)), scale(up, k * h * Math.sin(a))));
     });
     const line = ring.flatMap((p, i) => worldLine(camera, p, ring[(i + 1) % ring.length], 4));
-    const arrow =
-      lamp.kind === "sphere"
-        ? []
-        : worldLine(camera, lamp.position, add(lamp.position, scale(facing, Math.max(w, h))), 2);
+    const arrow = !faces ? [] : worldLine(camera, lamp.position, add(lamp.position, scale(facing, Math.max(w, h))), 2);
     const foot = worldLine(camera, lamp.position, [lamp.position[0], lamp.position[1], 0], 8);
     return line.length > 2
       ? [{ id: lamp.id, on: lamp.on, ring: closed(line), arrow: path(arrow), foot: path(foot) }]

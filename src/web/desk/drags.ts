@@ -55,7 +55,7 @@ export function useDrags({ props, root, sight, view, handles, wipeLine, drag, se
   const desk = useDesk();
   const store = useShot();
   const notices = useNotices();
-  const tools = useTools((shot, at, pixel) => propMoves.surfaceAt(shot, at, pixel)?.world ?? null);
+  const tools = useTools((shot, at, pixel) => propMoves.surfaceAt(shot, at, pixel));
   const drawing = useDrawing();
   const typed = useTypedWays();
   const contact = useContact();

@@ -217,6 +217,21 @@ const OWN: Record<Exclude<Tool, `part-${PartName}` | `measure-${MeasureName}` | 
     "Press on the plate and drag: the surroundings turn, and what was under the pointer stays there",
   ),
   "lamp-aim": mark("light", null, "aim lamp", "pi-lightbulb", "Click what the lamp shall shine on"),
+  "lamp-highlight": mark(
+    "light",
+    null,
+    "highlight here",
+    "pi-star",
+    "Click where the lamp shall be mirrored: it goes, as far away as it is, to where that point mirrors it",
+  ),
+  "lamp-shadow": mark(
+    "light",
+    null,
+    "shadow there",
+    "pi-arrow-down-right",
+    "Click a point of a prop or the set that shall throw the lamp's shadow",
+    "now where its shadow shall fall: the lamp goes behind the first point, as far away as it is",
+  ),
   focus: mark(
     "render",
     "o",

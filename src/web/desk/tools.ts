@@ -1,6 +1,5 @@
 import { pickWorld } from "#core/match/gauges";
 import type { Vec2, Vec3 } from "#core/math/vec3";
-import { sub, toDegrees } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 import { groundPlane, pixelOnPlane } from "#core/optics/camera";
 import { MAIN_PLATE } from "#core/plate/schema";
@@ -14,6 +13,7 @@ import { useShot } from "../stores/shot.ts";
 import { edgeWord } from "./edgeWords.ts";
 import { facetsOf } from "./facets.ts";
 import type { Probe, Sighting } from "#core/light/schema";
+import { facingTo, placeOfHighlight, placeOfShadow } from "#core/light/placing";
 import { newProbe } from "#core/light/schema";
 import { followSighting } from "./handles/light.ts";
 import { usePinning } from "./pinning.ts";
@@ -29,7 +29,7 @@ const PROBE_EDITS: Record<Probe["sun"], string> = {
 };
 
 /** Where in the world a pixel shows something. */
-type SurfaceAt = (shot: Shot, sight: Sight, pixel: Vec2) => Vec3 | null;
+type SurfaceAt = (shot: Shot, sight: Sight, pixel: Vec2) => { world: Vec3; normal: Vec3 } | null;
 
 /** Turns clicks on the plate into edits, by the tool in hand. */
 export function useTools(surface?: SurfaceAt) {
@@ -190,7 +190,7 @@ export function useTools(surface?: SurfaceAt) {
         await turning.align(shot, camera, pixel);
         return;
       case "pivot":
-        turning.pivotAt(shot, camera && (surface?.(shot, plateSight(camera), pixel) ?? null));
+        turning.pivotAt(shot, camera && (surface?.(shot, plateSight(camera), pixel)?.world ?? null));
         return;
       case "pin": {
         if (!(await pinning.click(shot, camera, points))) return;
@@ -208,14 +208,16 @@ export function useTools(surface?: SurfaceAt) {
           (d) => {
             const own = d.light.lamps[lamp.id];
             if (tool === "lamp-place") own.position = [to[0], to[1], own.position[2]];
-            else {
-              const way = sub(to, lamp.position);
-              own.azimuthDeg = Number(toDegrees(Math.atan2(way[0], way[1])).toFixed(2));
-              own.tiltDeg = Number(toDegrees(Math.atan2(way[2], Math.hypot(way[0], way[1]))).toFixed(2));
-            }
+            else Object.assign(own, facingTo(lamp.position, to));
           },
           true,
         );
+        return;
+      }
+      case "lamp-highlight":
+      case "lamp-shadow": {
+        if (tool === "lamp-shadow" && points.length < 2) break;
+        await placeLamp(shot, camera, points);
         return;
       }
       case "focus": {
@@ -305,6 +307,37 @@ export function useTools(surface?: SurfaceAt) {
         d.light.sightings[id] = make(id);
         d.light.sun.on = true;
         if (camera) followSighting(d, camera);
+      },
+      true,
+    );
+  }
+
+  /** Hangs the chosen lamp where the clicked highlight or shadow asks for. */
+  async function placeLamp(shot: Shot, camera: Camera | null, points: Vec2[]): Promise<void> {
+    const lamp = shot.light.lamps[desk.selected ?? ""];
+    if (!lamp || !camera) return;
+    const met = points.map((pixel) => surface?.(shot, plateSight(camera), pixel) ?? null);
+    const [first, last] = [met[0], met[met.length - 1]];
+    desk.started = [];
+    if (!first || !last) {
+      notices.say("warn", "Nothing is there.", "Click a prop, a part of the set, or the ground.");
+      return;
+    }
+    const place =
+      points.length === 1
+        ? placeOfHighlight(camera.position, first.world, first.normal, lamp.position)
+        : placeOfShadow(first.world, last.world, lamp.position);
+    if (!place) {
+      notices.say("warn", "No lamp does that.", "Click two points apart, on what faces the camera.");
+      return;
+    }
+    await finish(
+      points.length === 1 ? `Place the highlight of ${lamp.name}` : `Place the shadow of ${lamp.name}`,
+      lamp.id,
+      (d) => {
+        const own = d.light.lamps[lamp.id];
+        own.position = place.map((x) => Number(x.toFixed(4))) as Vec3;
+        Object.assign(own, facingTo(place, first.world));
       },
       true,
     );

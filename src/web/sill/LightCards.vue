@@ -33,6 +33,8 @@ const DRAWER_OF: Partial<Record<Tool, LightDrawer>> = {
   shadow: "shade",
   "lamp-place": "lamps",
   "lamp-aim": "lamps",
+  "lamp-highlight": "lamps",
+  "lamp-shadow": "lamps",
   "turn-sky": "sky",
 };
 watch(

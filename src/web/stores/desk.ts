@@ -60,6 +60,8 @@ export type Tool =
   | "shadow"
   | "lamp-place"
   | "lamp-aim"
+  | "lamp-highlight"
+  | "lamp-shadow"
   | "turn-sky"
   | "focus"
   | "closer";

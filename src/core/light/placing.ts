@@ -1,0 +1,33 @@
+import type { Vec3 } from "../math/vec3.ts";
+import { add, distance, dot, normalize, scale, sub, toDegrees } from "../math/vec3.ts";
+
+/** Where a lamp has to be for what is seen of its light. */
+
+/** Mirror direction of a ray that comes along `way` at a surface. Unit vectors. */
+const mirrored = (way: Vec3, normal: Vec3): Vec3 => sub(way, scale(normal, 2 * dot(way, normal)));
+
+/**
+ * Place from which a lamp is mirrored at a point of a surface as the eye sees it, as far from the point as the lamp is
+ * now. Null where the surface is seen from behind.
+ */
+export function placeOfHighlight(eye: Vec3, point: Vec3, normal: Vec3, lamp: Vec3): Vec3 | null {
+  const way = normalize(sub(point, eye));
+  if (dot(way, normal) >= -1e-6) return null;
+  return add(point, scale(mirrored(way, normal), distance(lamp, point)));
+}
+
+/** Place from which a lamp throws the shadow of one point onto another, as far from the first as the lamp is now. */
+export function placeOfShadow(thrower: Vec3, shadow: Vec3, lamp: Vec3): Vec3 | null {
+  const way = sub(thrower, shadow);
+  const length = Math.hypot(...way);
+  return length > 1e-6 ? add(thrower, scale(way, distance(lamp, thrower) / length)) : null;
+}
+
+/** Azimuth and tilt of a lamp at a place that faces a point, degrees. */
+export function facingTo(place: Vec3, point: Vec3): { azimuthDeg: number; tiltDeg: number } {
+  const way = sub(point, place);
+  return {
+    azimuthDeg: Number(toDegrees(Math.atan2(way[0], way[1])).toFixed(2)),
+    tiltDeg: Number(toDegrees(Math.atan2(way[2], Math.hypot(way[0], way[1]))).toFixed(2)),
+  };
+}
