@@ -14,7 +14,7 @@ import { newEdge } from "#core/match/schema";
 import { newLamp, newProbe } from "#core/light/schema";
 import { newShot } from "#core/shot/schema";
 import { plainProp, plainReading } from "#core/props/schema";
-import { newMaterial } from "#core/set/materials";
+import { ROUGH, newMaterial } from "#core/set/materials";
 import { kindOf } from "#core/set/parts/index";
 import { makePart } from "#core/set/parts/make";
 import { evenRow } from "#core/set/parts/row";
@@ -152,10 +152,10 @@ export async function netloftShot(
   // Planed wood has a sheen, seen against the gable's window: index 1.4 against the 1.5 of weight 1.
   const sheen = { gloss: 0.7, roughness: 0.6 };
   shot.materials = {
-    boards: newMaterial("boards", "Wall boards", loft.WALL_ALBEDO, 0.05, "grey card"),
-    floor: newMaterial("floor", "Floor boards", loft.FLOOR_ALBEDO, 0.05, "grey card"),
+    boards: { ...newMaterial("boards", "Wall boards", loft.WALL_ALBEDO, 0.05, "grey card"), ...ROUGH },
+    floor: { ...newMaterial("floor", "Floor boards", loft.FLOOR_ALBEDO, 0.05, "grey card"), ...sheen },
     bench: { ...newMaterial("bench", "Bench top", loft.BENCH_ALBEDO, 0.04, "grey card"), ...sheen },
-    beams: newMaterial("beams", "Tie beams", [0.2, 0.155, 0.1], 0.1, "grey card"),
+    beams: { ...newMaterial("beams", "Tie beams", [0.2, 0.155, 0.1], 0.1, "grey card"), ...ROUGH },
     cloth: { ...newMaterial("cloth", "Book cloth", [0.16, 0.2, 0.22], 0.1, "grey card"), ...sheen },
   };
   shot.ground = "floor";
@@ -241,8 +241,8 @@ export async function slipwayShot(
   ];
   const camera = markAndSolve(shot, slip.camera, slip.straightEdges, ties);
   shot.materials = {
-    concrete: newMaterial("concrete", "Cast concrete", slip.RAMP_ALBEDO, 0.05, "grey card"),
-    masonry: newMaterial("masonry", "Quay masonry", slip.WALL_ALBEDO, 0.05, "grey card"),
+    concrete: { ...newMaterial("concrete", "Cast concrete", slip.RAMP_ALBEDO, 0.05, "grey card"), ...ROUGH },
+    masonry: { ...newMaterial("masonry", "Quay masonry", slip.WALL_ALBEDO, 0.05, "grey card"), ...ROUGH },
   };
   shot.ground = "concrete";
   // The ramp goes on behind the camera, down to the water.

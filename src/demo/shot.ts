@@ -15,7 +15,7 @@ import { newEdge, newLength } from "#core/match/schema";
 import { newShot } from "#core/shot/schema";
 import { plainProp, plainReading } from "#core/props/schema";
 import { MAIN_PLATE } from "#core/plate/schema";
-import { newMaterial } from "#core/set/materials";
+import { ROUGH, newMaterial } from "#core/set/materials";
 import { kindOf } from "#core/set/parts/index";
 import { makePart } from "#core/set/parts/make";
 import { bodyOf } from "#core/set/shell/make";
@@ -83,9 +83,9 @@ export async function demoShot(plate: PlateInfo, codes: Uint8Array, buoyAsset: s
   if (!camera) throw new Error("The demo's camera could not be solved.");
   const onGround = (pixel: Vec2) => pixelOnPlane(camera, pixel, groundPlane())!;
   shot.materials = {
-    paving: newMaterial("paving", "Quay paving", PAVING_ALBEDO, 0.03, "grey card"),
-    limewash: newMaterial("limewash", "Limewash", [0.5, 0.46, 0.4], 0.1, "grey card"),
-    slate: newMaterial("slate", "Slate roof", [0.1, 0.11, 0.13], 0.2, "grey card"),
+    paving: { ...newMaterial("paving", "Quay paving", PAVING_ALBEDO, 0.03, "grey card"), ...ROUGH },
+    limewash: { ...newMaterial("limewash", "Limewash", [0.5, 0.46, 0.4], 0.1, "grey card"), ...ROUGH },
+    slate: { ...newMaterial("slate", "Slate roof", [0.1, 0.11, 0.13], 0.2, "grey card"), ...ROUGH },
   };
   shot.ground = "paving";
   const vertices = truth.ground.map((g) => placedVertex(onGround(g.pixel), g.pixel));

@@ -772,10 +772,10 @@ function gatherHemisphere(cell: u32, seed: u32, samples: u32): void {
 }
 
 /**
- * Light on the set where plate pixels show it. `pixels` holds two f32 each; `out` takes nine each, and three more for
+ * Light on the set where plate pixels show it. `pixels` holds two f32 each; `out` takes twelve each, and three more for
  * every lamp: the share of the cosine-weighted hemisphere that is open sky, irradiance from the set (3), the share of the
- * sun that comes there, the cosine to it, irradiance from the sky (3), and from each lamp (3). A pixel that shows no set
- * gets an open share of -1.
+ * sun that comes there, the cosine to it, irradiance from the sky (3), the radiance of its gloss towards the camera (3),
+ * and irradiance from each lamp (3). A pixel that shows no set gets an open share of -1.
  */
 export function probePixels(params: u32, pixels: u32, count: u32, samples: u32, out: u32): void {
   setParams(params);
@@ -784,7 +784,7 @@ export function probePixels(params: u32, pixels: u32, count: u32, samples: u32, 
     ez = paramF(PARAM_POSITION + 8),
     seed = paramU(PARAM_SEED);
   const lamps = light.properLamps(),
-    stride = (9 + 3 * lamps) << 2;
+    stride = (12 + 3 * lamps) << 2;
   for (let i: u32 = 0; i < count; i++) {
     const to = out + i * stride;
     memory.fill(to, 0, stride);
@@ -796,19 +796,22 @@ export function probePixels(params: u32, pixels: u32, count: u32, samples: u32, 
       store<f32>(to, -1);
       continue;
     }
-    surface.loadSurface(metTriangle, metU, metV, 0, dx, dy, dz, 0);
+    const triangle = metTriangle,
+      u = metU,
+      v = metV;
+    surface.loadSurface(triangle, u, v, 0, dx, dy, dz, 0);
     const gx = surface.gx,
       gy = surface.gy,
       gz = surface.gz;
     const x = surface.px + gx * surface.offset,
       y = surface.py + gy * surface.offset,
       z = surface.pz + gz * surface.offset;
-    lampSums = to + 36;
+    lampSums = to + 48;
     gatherHemisphere(i, seed, samples);
     lampSums = 0;
     const each = ONE / <f32>samples;
     for (let l: u32 = 0; l < 3 * lamps; l++) {
-      const at = to + 36 + (l << 2);
+      const at = to + 48 + (l << 2);
       store<f32>(at, each * load<f32>(at));
     }
     store<f32>(to, openShare);
@@ -829,6 +832,11 @@ export function probePixels(params: u32, pixels: u32, count: u32, samples: u32, 
     }
     store<f32>(to, (light.maskAtPixel(load<f32>(pixels + (i << 3)), load<f32>(pixels + (i << 3), 4)) * seen) / 64, 16);
     store<f32>(to, cosine / 64, 20);
+    surface.loadSurface(triangle, u, v, 0, dx, dy, dz, 0);
+    gatherGloss(i, seed, samples, dx, dy, dz);
+    store<f32>(to, gatherR, 36);
+    store<f32>(to, gatherG, 40);
+    store<f32>(to, gatherB, 44);
   }
 }
 

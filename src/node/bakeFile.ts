@@ -2,6 +2,7 @@ import { Document, NodeIO } from "@gltf-transform/core";
 import sharp from "sharp";
 import * as watlas from "watlas";
 import { linearToCode } from "#core/colour/srgb";
+import { shownLight } from "#core/image/profile";
 import { colourChannels, writeExr } from "#core/image/exr";
 import type { Model } from "#core/props/model";
 import { copyCount, placedCopy } from "#core/props/model";
@@ -113,7 +114,8 @@ export async function bakeFile(
       "The camera sees nothing of it, so that nothing can be stretched. Fill with its colour instead.",
     );
   if (choice.format === "exr") return writeExr(baked.size, baked.size, colourChannels(baked.pixels, 3), "half");
-  const bytes = Uint8Array.from(baked.pixels, (value) => linearToCode(value, 8));
+  const asShown = shownLight(shot.plates.main.encoding);
+  const bytes = Uint8Array.from(baked.pixels, (value) => linearToCode(asShown(value), 8));
   const png = await sharp(bytes, { raw: { width: baked.size, height: baked.size, channels: 3 } })
     .png()
     .toBuffer();

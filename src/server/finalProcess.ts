@@ -2,6 +2,7 @@ import { mkdir, readFile } from "node:fs/promises";
 import { linearToCode } from "#core/colour/srgb";
 import { compositeLinear } from "#core/comp/composite";
 import { readAsset } from "#core/exchange/asset";
+import { shownLight } from "#core/image/profile";
 import { sizeAt } from "#core/image/resize";
 import type { Model } from "#core/props/model";
 import type { RenderChoice } from "#core/render/schema";
@@ -54,13 +55,14 @@ async function run(order: FinalOrder): Promise<void> {
   const folder = new BandFolder(order.bands, order.id);
   const size = sizeAt(plate, choice.percent);
   const [width, height] = smallSize(size);
+  const shown = shownLight(plate.encoding);
   // The bare plate, over which the picture grows.
   const bare = new Uint8Array(width * height * 3);
   for (let v = 0; v < height; v++) {
     const y = Math.min(plate.height - 1, Math.floor(((v + 0.5) * plate.height) / height));
     for (let u = 0; u < width; u++) {
       const from = (y * plate.width + Math.floor(((u + 0.5) * plate.width) / width)) * 3;
-      for (let k = 0; k < 3; k++) bare[(v * width + u) * 3 + k] = linearToCode(plate.linear[from + k], 8);
+      for (let k = 0; k < 3; k++) bare[(v * width + u) * 3 + k] = linearToCode(shown(plate.linear[from + k]), 8);
     }
   }
   void say({ kind: "rows", width, height, v0: 0, pixels: bare });
@@ -82,7 +84,7 @@ async function run(order: FinalOrder): Promise<void> {
         const y = Math.min(band.y1 - 1, Math.max(band.y0, Math.floor(((v + 0.5) * size.height) / height))) - band.y0;
         for (let u = 0; u < width; u++) {
           const from = (y * size.width + Math.floor(((u + 0.5) * size.width) / width)) * 3;
-          for (let k = 0; k < 3; k++) pixels[((v - v0) * width + u) * 3 + k] = linearToCode(linear[from + k], 8);
+          for (let k = 0; k < 3; k++) pixels[((v - v0) * width + u) * 3 + k] = linearToCode(shown(linear[from + k]), 8);
         }
       }
       void say({ kind: "rows", width, height, v0, pixels });

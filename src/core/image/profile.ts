@@ -3,6 +3,8 @@ import { apply, multiply } from "../math/vec3.ts";
 import { linearToSrgb, srgbToLinear } from "../colour/srgb.ts";
 import { toHalf } from "./exr.ts";
 import { fromHalf } from "./exrRead.ts";
+import type { Response } from "./response.ts";
+import { toPlate, toScene } from "./response.ts";
 
 /** A channel's curve: a gamma, the parametric kinds of ICC.1:2022 section 10.18, a table, or codes that are halves (IEEE 754 binary16) of linear light. */
 export type Curve =
@@ -16,6 +18,8 @@ export interface PlateEncoding {
   bits: 8 | 16;
   curves: [Curve, Curve, Curve];
   toRec709: Mat3;
+  /** How the camera bent light before it was coded; missing or null for straight. */
+  response?: Response | null;
 }
 
 export const srgbEncoding = (bits: 8 | 16): PlateEncoding => ({
@@ -184,11 +188,19 @@ function isSrgb(e: PlateEncoding): boolean {
 export const isRec709 = (e: PlateEncoding): boolean =>
   e.curves.every((c) => c.kind === "srgb") && e.toRec709[0][0] === 1;
 
-/** Interleaved RGB codes to linear Rec. 709, float32, unclamped. */
+/** Linear light as a screen of sRGB shows it beside the plate: bent as the plate's is. */
+export const shownLight = ({ response }: PlateEncoding): ((linear: number) => number) =>
+  response ? (x) => toPlate(response, x) : (x) => x;
+
+/** Interleaved RGB codes to linear Rec. 709 of the place, float32, unclamped. */
 export function decodeCodes(codes: Uint8Array | Uint16Array, e: PlateEncoding): Float32Array {
   const top = e.bits === 8 ? 255 : 65535;
+  const { response } = e;
   const tables = e.curves.map((curve) =>
-    Float32Array.from({ length: top + 1 }, (_, i) => curveToLinear(curve, i / top)),
+    Float32Array.from({ length: top + 1 }, (_, i) => {
+      const y = curveToLinear(curve, i / top);
+      return response ? toScene(response, y) : y;
+    }),
   );
   const out = new Float32Array(codes.length);
   const plain = isRec709(e);
@@ -207,7 +219,10 @@ export function pixelEncoder(
   e: PlateEncoding,
 ): (r: number, g: number, b: number, out: Uint8Array | Uint16Array, at: number) => void {
   const top = e.bits === 8 ? 255 : 65535;
-  const [tr, tg, tb] = e.curves.map((curve) => codeFinder(curve, top));
+  const { response } = e;
+  const [tr, tg, tb] = e.curves
+    .map((curve) => codeFinder(curve, top))
+    .map((find) => (response ? (x: number) => find(toPlate(response, x)) : find));
   if (isRec709(e)) {
     return (r, g, b, out, at) => {
       out[at] = tr(r);

@@ -1,6 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
 import type { Vec2, Vec3 } from "#core/math/vec3";
-import { dot, toDegrees, toRadians } from "#core/math/vec3";
+import { add, cross, dot, normalize, scale, sub, toDegrees, toRadians } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 import { projectPoint, rotationFromAngles } from "#core/optics/camera";
 import { noDistortion } from "#core/optics/distortion";
@@ -45,9 +45,27 @@ describe("sightings", () => {
   };
   const noisy = (random: () => number, s: Sighting): Sighting => {
     const jitter = (p: Vec2): Vec2 => [p[0] + gaussian(random), p[1] + gaussian(random)];
-    return s.kind === "upright"
-      ? { ...s, foot: jitter(s.foot), top: jitter(s.top), tip: jitter(s.tip) }
-      : { ...s, top: jitter(s.top), tip: jitter(s.tip) };
+    if (s.kind === "upright") return { ...s, foot: jitter(s.foot), top: jitter(s.top), tip: jitter(s.tip) };
+    if (s.kind === "pair") return { ...s, top: jitter(s.top), tip: jitter(s.tip) };
+    return { ...s, centre: jitter(s.centre), rim: jitter(s.rim), light: jitter(s.light) };
+  };
+  /** A shiny ball: where it mirrors the sun is where its normal halves the angle between eye and sun. */
+  const ball = (id: string, centre: Vec3, radius: number): Sighting => {
+    let normal: Vec3 = normalize(sub(camera.position, centre));
+    for (let k = 0; k < 60; k++) {
+      const met = add(centre, scale(normal, radius));
+      normal = normalize(add(normalize(sub(camera.position, met)), sun));
+    }
+    // Its rim, level to the right: where the way from the eye touches it.
+    const way = sub(centre, camera.position);
+    const far = Math.hypot(...way);
+    const right = normalize(cross(way, [0, 0, 1]));
+    const touch = add(
+      centre,
+      add(scale(way, -(radius * radius) / (far * far)), scale(right, radius * Math.sqrt(1 - (radius / far) ** 2))),
+    );
+    const light = pixel(add(centre, scale(normal, radius)));
+    return { id, kind: "highlight", plate: "main", centre: pixel(centre), rim: pixel(touch), light, muted: false };
   };
   const read = (list: Sighting[]) => {
     const found = sunFromSightings(camera, list);
@@ -59,6 +77,14 @@ describe("sightings", () => {
     const found = read([upright("a", [1, -1, 0], 1.8)]);
     expect(dot(found.direction, sun)).toBeCloseTo(1, 10);
     expect(found.each[0].height).toBeCloseTo(1.8, 6);
+  });
+
+  test("a shiny ball of any size tells the sun that it mirrors, and goes with shadows", () => {
+    for (const size of [0.1, 0.6]) expect(dot(read([ball("a", [0.8, -1, 1], size)]).direction, sun)).toBeCloseTo(1, 8);
+    const both = read([ball("a", [0.8, -1, 1], 0.4), upright("b", [1, -1, 0], 1.8)]);
+    expect(both.each.map(({ offDeg }) => offDeg < 0.01)).toEqual([true, true]);
+    const outside = { ...ball("a", [0.8, -1, 1], 0.4), light: [20, 20] } as Sighting;
+    expect(sunFromSightings(camera, [outside])).toMatch(/within the ball/);
   });
 
   test("two pairs whose heights nobody knows do so too; one alone says what is missing", () => {

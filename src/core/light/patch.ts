@@ -1,10 +1,14 @@
 import type { Vec3 } from "../math/vec3.ts";
 
-/** Mean linear colour of a disc of the plate, and the share of its pixels at or near the top code. */
+/** Linear light, before the camera bent it, from which a code is at or near the top. */
+export const CLIPS = 0.985;
+
+/** Mean linear colour of a disc of the plate, and the share of its pixels that are at or above where it clips. */
 export function readPatch(
   plate: { width: number; height: number; linear: Float32Array },
   centre: [number, number],
   radius: number,
+  clips = CLIPS,
 ): { colour: Vec3; clipped: number; pixels: number } {
   const colour: Vec3 = [0, 0, 0];
   let pixels = 0;
@@ -15,7 +19,7 @@ export function readPatch(
       if ((x + 0.5 - centre[0]) ** 2 + (y + 0.5 - centre[1]) ** 2 > radius * radius) continue;
       const at = (y * plate.width + x) * 3;
       pixels++;
-      if (Math.max(plate.linear[at], plate.linear[at + 1], plate.linear[at + 2]) >= 0.985) clipped++;
+      if (Math.max(plate.linear[at], plate.linear[at + 1], plate.linear[at + 2]) >= clips) clipped++;
       for (let k = 0; k < 3; k++) colour[k] += plate.linear[at + k];
     }
   }

@@ -102,6 +102,16 @@ const SightingSchema = v.variant("kind", [
     tip: PixelSchema,
     muted: v.boolean(),
   }),
+  /** A shiny ball: its middle, a point of its rim, and where it mirrors the sun. */
+  v.object({
+    kind: v.literal("highlight"),
+    id: Id,
+    plate: Id,
+    centre: PixelSchema,
+    rim: PixelSchema,
+    light: PixelSchema,
+    muted: v.boolean(),
+  }),
 ]);
 
 /** How the sky's brightness is spread; the mean of it on level ground is the sky's own radiance. */

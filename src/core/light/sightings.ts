@@ -1,5 +1,5 @@
 import type { Vec2, Vec3 } from "../math/vec3.ts";
-import { cross, dot, normalize, sub, toDegrees } from "../math/vec3.ts";
+import { cross, dot, normalize, scale, sub, toDegrees } from "../math/vec3.ts";
 import type { Camera, Plane } from "../optics/camera.ts";
 import { groundPlane, pixelDirection, pixelOnLine, pixelOnPlane } from "../optics/camera.ts";
 import { facePlane } from "../set/face.ts";
@@ -15,7 +15,7 @@ export interface SightingCheck {
   offDeg: number;
   /** The same in its own standard deviations. */
   sigmas: number;
-  /** Height of the sighted thing, metres; null for a pair. */
+  /** Height of the sighted thing, metres; null for what has none. */
   height: number | null;
 }
 
@@ -32,7 +32,9 @@ export interface SightedSun {
 }
 
 type Planes = Record<"foot" | "tip", Plane>;
-type Pixels = Partial<Record<"foot" | "top" | "tip", Vec2>>;
+/** What a sighting was clicked as, by what each pixel is. */
+export type SightingPixels = Partial<Record<"foot" | "top" | "tip" | "centre" | "rim" | "light", Vec2>>;
+type Pixels = SightingPixels;
 const UP: Vec3 = [0, 0, 1];
 /** Beyond so many standard deviations a sighting is odd (common practice, no published source). */
 const ODD = 3.5;
@@ -43,7 +45,37 @@ function planesOf(s: Sighting, camera: Camera, set: SetRecord): Planes {
     const picked = pickFace(set, camera, pixel);
     return picked ? facePlane(picked.face) : groundPlane();
   };
-  return { foot: s.kind === "upright" ? at(s.foot) : groundPlane(), tip: at(s.tip) };
+  return {
+    foot: s.kind === "upright" ? at(s.foot) : groundPlane(),
+    tip: s.kind === "highlight" ? groundPlane() : at(s.tip),
+  };
+}
+
+/** Its pixels. */
+export function sightingPixels(s: Sighting): SightingPixels {
+  if (s.kind === "upright") return { foot: s.foot, top: s.top, tip: s.tip };
+  if (s.kind === "pair") return { top: s.top, tip: s.tip };
+  return { centre: s.centre, rim: s.rim, light: s.light };
+}
+
+/**
+ * Sun that a shiny ball mirrors: by the ball's middle and a point of its rim, whatever its size and distance, and the
+ * law of reflection. A sentence where it cannot be read.
+ */
+function highlightSun(camera: Camera, pixels: Pixels): { direction: Vec3; height: null } | string {
+  const middle = pixelDirection(camera, pixels.centre!);
+  const rim = pixelDirection(camera, pixels.rim!);
+  const eye = pixelDirection(camera, pixels.light!);
+  // A ball a metre away, as large as it is seen.
+  const cosine = dot(middle, rim);
+  const along = dot(eye, middle);
+  const inside = along * along - cosine * cosine;
+  if (!(inside > 0)) return "The highlight must lie within the ball. Put its rim farther out.";
+  const met = sub(scale(eye, along - Math.sqrt(inside)), middle);
+  const normal = normalize(met);
+  const direction = sub(eye, scale(normal, 2 * dot(eye, normal)));
+  if (!(direction[2] > 0.01)) return "What the ball mirrors there is below the horizon, and not the sun.";
+  return { direction, height: null };
 }
 
 /** Sun of one upright thing, with its height; a sentence where it cannot be read. */
@@ -114,12 +146,14 @@ export function sunFromSightings(
   if (used.length === 0) return null;
   const read = used.map((s) => {
     const planes = planesOf(s, camera, set);
-    if (s.kind === "upright") {
-      const pixels = { foot: s.foot, top: s.top, tip: s.tip };
-      return { s, planes, pixels, own: uprightSun(camera, pixels, planes) };
-    }
-    const pixels = { top: s.top, tip: s.tip };
-    return { s, planes, pixels, own: pairNormal(camera, pixels, planes) };
+    const pixels = sightingPixels(s);
+    const own =
+      s.kind === "upright"
+        ? uprightSun(camera, pixels, planes)
+        : s.kind === "pair"
+          ? pairNormal(camera, pixels, planes)
+          : highlightSun(camera, pixels);
+    return { s, planes, pixels, own };
   });
   const wrong = read.find(({ own }) => typeof own === "string");
   if (wrong) return wrong.own as string;
@@ -140,7 +174,7 @@ export function sunFromSightings(
   }
   const equationsOf = (d: Vec3): Equation[][] => {
     const [across, up] = tangentsOf(d);
-    return read.map(({ planes, pixels, own }) => {
+    return read.map(({ s, planes, pixels, own }) => {
       if (Array.isArray(own)) {
         const slopes: Vec2 = [dot(own, across), dot(own, up)];
         const moves = byPixel<Vec3>(
@@ -154,7 +188,7 @@ export function sunFromSightings(
       const { direction: at } = own as { direction: Vec3 };
       const moves = byPixel<{ direction: Vec3 }>(
         pixels,
-        (p) => uprightSun(camera, p, planes),
+        (p) => (s.kind === "highlight" ? highlightSun(camera, p) : uprightSun(camera, p, planes)),
         (a, b) => [dot(sub(a.direction, b.direction), across), dot(sub(a.direction, b.direction), up)],
       );
       return decorrelated([dot(at, across), dot(at, up)], moves, sigmaPx);
@@ -188,7 +222,7 @@ export function sunFromSightings(
   const rows = equations.flat();
   // Sightings that disagree more than pixels explain make the answer less sure.
   const surplus = rows.reduce((sum, { off, sigma }) => sum + (off / sigma) ** 2, 0) / Math.max(1, rows.length - 2);
-  const scale = rows.length > 2 ? Math.max(1, surplus) : 1;
+  const wider = rows.length > 2 ? Math.max(1, surplus) : 1;
   const det = normal[0] * normal[2] - normal[1] * normal[1];
   const { azimuth, elevation } = anglesFromDirection(direction);
   const each = read.map(({ s, own }, i): SightingCheck => {
@@ -200,7 +234,7 @@ export function sunFromSightings(
       id: s.id,
       offDeg: toDegrees(off),
       sigmas,
-      height: Array.isArray(own) ? null : (own as { height: number }).height,
+      height: Array.isArray(own) ? null : (own as { height: number | null }).height,
     };
   });
   const worst = [...each].sort((a, b) => b.sigmas - a.sigmas)[0];
@@ -209,8 +243,8 @@ export function sunFromSightings(
     azimuth,
     elevation,
     sigma: {
-      azimuth: Math.sqrt((scale * normal[2]) / det) / Math.max(1e-6, Math.cos(elevation)),
-      elevation: Math.sqrt((scale * normal[0]) / det),
+      azimuth: Math.sqrt((wider * normal[2]) / det) / Math.max(1e-6, Math.cos(elevation)),
+      elevation: Math.sqrt((wider * normal[0]) / det),
     },
     each,
     odd: used.length >= 3 && worst.sigmas > ODD ? worst.id : null,

@@ -23,6 +23,15 @@ export const PlateSchema = v.object({
     bits: v.picklist([8, 16]),
     curves: v.tuple([CurveSchema, CurveSchema, CurveSchema]),
     toRec709: v.tuple([Vec3Schema, Vec3Schema, Vec3Schema]),
+    /** How the camera bent light, as fitted or typed; null for straight. */
+    response: v.optional(
+      v.nullable(
+        v.object({
+          shoulder: v.pipe(Finite, v.minValue(0.2, "must be 0.2 or more"), v.maxValue(1, "must be 1 or less")),
+          contrast: v.pipe(Finite, v.minValue(0.5, "must be 0.5 or more"), v.maxValue(2, "must be 2 or less")),
+        }),
+      ),
+    ),
   }),
   /** The file's own ICC profile, kept for the finished picture. */
   profile: v.nullable(HashSchema),

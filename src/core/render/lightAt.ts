@@ -14,6 +14,8 @@ export interface LightAt {
   sunShare: number;
   sunCosine: number;
   sky: Vec3;
+  /** Radiance that the surface's own gloss sends to the camera, of all that shines; 0 for a matt one. */
+  gloss: Vec3;
   /** From each of the scene's lamps. */
   lamps: Vec3[];
 }
@@ -28,7 +30,7 @@ export function lightAt(
 ): (LightAt | null)[] {
   const loaded = uploadScene(kernel, memory, scene, { width: 8, height: 8, seed: 1, maxDepth: 4 });
   const lamps = scene.lamps?.length ?? 0;
-  const stride = 9 + 3 * lamps;
+  const stride = 12 + 3 * lamps;
   const out = memory.reserve(pixels.length * stride * 4);
   kernel.probePixels(loaded.params, memory.putF32(pixels.flat()), pixels.length, samples, out);
   return pixels.map((_, i) => {
@@ -41,7 +43,8 @@ export function lightAt(
       sunShare: f[4],
       sunCosine: Math.max(0, f[5]),
       sky: three(6),
-      lamps: Array.from({ length: lamps }, (_, l) => three(9 + 3 * l)),
+      gloss: three(9),
+      lamps: Array.from({ length: lamps }, (_, l) => three(12 + 3 * l)),
     };
   });
 }

@@ -7,6 +7,7 @@ import type { Picture } from "../trace/scene.ts";
 import { lightAt } from "./lightAt.ts";
 import type { Seen } from "./scene.ts";
 import { traceSceneOf } from "./scene.ts";
+import { underGloss } from "./underGloss.ts";
 
 /** Reflectance read off the plate. */
 export interface PlateAlbedo {
@@ -39,9 +40,13 @@ export function plateAlbedo(
   if (!at) return "No surface of the set is there. Draw it first.";
   const sun = sunOf(shot)?.irradiance ?? [0, 0, 0];
   const lit = at.sunCosine * at.sunShare;
+  const under = underGloss(shot, pixel);
   const colour = at.bounce.map((bounce, k) => {
-    const irradiance = bounce + at.sky[k] + at.lamps.reduce((sum, lamp) => sum + lamp[k], 0) + lit * sun[k];
-    return Math.min(0.98, (Math.PI * patch.colour[k]) / Math.max(1e-6, irradiance));
+    const around = bounce + at.sky[k] + at.lamps.reduce((sum, lamp) => sum + lamp[k], 0);
+    const irradiance = under.around * around + under.sun * lit * sun[k];
+    // What the surface's gloss sends here is not its colour.
+    const matt = Math.max(0, patch.colour[k] - at.gloss[k]);
+    return Math.min(0.98, (Math.PI * matt) / Math.max(1e-6, irradiance));
   }) as Vec3;
   if (!(Math.max(...colour) > 1e-4)) return "No light reaches the surface there. Set the light first.";
   const level = (colour[0] + colour[1] + colour[2]) / 3;

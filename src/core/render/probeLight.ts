@@ -1,4 +1,7 @@
-import { readPatch } from "../light/patch.ts";
+import { toPlate, toScene } from "../image/response.ts";
+import type { FittedResponse } from "../light/fitResponse.ts";
+import { fitResponse } from "../light/fitResponse.ts";
+import { CLIPS, readPatch } from "../light/patch.ts";
 import type { Light, Probe } from "../light/schema.ts";
 import type { LitPatch, Unknown } from "../light/solveSources.ts";
 import { solveSources, worthOf } from "../light/solveSources.ts";
@@ -14,6 +17,8 @@ import type { LightAt } from "./lightAt.ts";
 import { lightAt } from "./lightAt.ts";
 import type { Seen } from "./scene.ts";
 import { traceSceneOf } from "./scene.ts";
+import type { UnderGloss } from "./underGloss.ts";
+import { MATT, underGloss } from "./underGloss.ts";
 
 /** A probed patch against the plate. */
 export interface ProbedPatch {
@@ -36,6 +41,8 @@ export interface ProbedLight {
   /** Sun's irradiance on level ground over the sky's there; null without both. */
   sunToSky: number | null;
   patches: ProbedPatch[];
+  /** How the plate bends light, by the probes; null where they are too few to tell. */
+  curve: FittedResponse | null;
   /** What the user should know. */
   findings: string[];
   /** Where on the plate a further probe would help most; null where the sources are told well. */
@@ -116,7 +123,9 @@ export function probeLight(kernel: Kernel, memory: SceneMemory, shot: Seen, plat
   const sources = sourcesOn(shot);
   if (sources.length === 0) return "Every source is switched off. Switch on the sun, the sky or a lamp.";
   const linear = { width: plate.width, height: plate.height, linear: plate.pixels };
-  const read = probes.map(({ pixel, radius }) => readPatch(linear, pixel, radius));
+  const { response } = shot.plates.main.encoding;
+  const clips = response ? toScene(response, CLIPS) : CLIPS;
+  const read = probes.map(({ pixel, radius }) => readPatch(linear, pixel, radius, clips));
   for (const [i, patch] of read.entries()) {
     if (patch.pixels === 0) return `${probes[i].id} lies outside the plate. Move it onto a surface.`;
     if (patch.clipped > 0.01)
@@ -134,16 +143,26 @@ export function probeLight(kernel: Kernel, memory: SceneMemory, shot: Seen, plat
       return `The sun does not reach ${probe.id}: a set surface stands between, or it faces away. Move the probe, or check the sun.`;
   }
   const albedos = probes.map((probe) => albedoAt(shot, probe));
+  const gloss = glossOf(kernel, memory, shot, probes, sources, sceneOf);
   const patchesOf = (bounces: Vec3[]): LitPatch[] =>
-    probes.map((probe, i) => ({
-      id: probe.id,
-      colour: read[i].colour,
-      albedo: albedos[i].colour,
-      spread: albedos[i].spread,
-      surface: albedos[i].surface,
-      bounce: bounces[i],
-      units: unitsAt(shot, unit[i]!, probe.sun),
-    }));
+    probes.map((probe, i) => {
+      const { under, units, bounce } = gloss[i];
+      const albedo = albedos[i].colour;
+      // Gloss as the irradiance that would make the matt surface as bright.
+      const joined = (matt: Vec3, through: number, glossy: Vec3) =>
+        matt.map((e, k) => e * through + (Math.PI * glossy[k]) / Math.max(0.01, albedo[k])) as Vec3;
+      return {
+        id: probe.id,
+        colour: read[i].colour,
+        albedo,
+        spread: albedos[i].spread,
+        surface: albedos[i].surface,
+        bounce: joined(bounces[i], under.around, bounce),
+        units: unitsAt(shot, unit[i]!, probe.sun).map((u, s) =>
+          joined(u, sources[s].id === "sun" ? under.sun : under.around, units[s]),
+        ),
+      };
+    });
   let light = shot.light;
   let patches: LitPatch[] = [];
   let answer = null as ReturnType<typeof solveSources> | null;
@@ -160,6 +179,11 @@ export function probeLight(kernel: Kernel, memory: SceneMemory, shot: Seen, plat
   const found = answer!;
   const byId = <T>(values: T[]) => Object.fromEntries(sources.map(({ id }, s) => [id, values[s]]));
   const findings = findingsOf(shot, probes, sources, found);
+  const curve = curveOf(shot, patches, found.colours);
+  if (curve?.sure && !response)
+    findings.push(
+      `No straight plate explains the probes: it bends light from ${curve.shoulder} of white on, as camera JPEGs do. Take that as the plate's curve, and balance again.`,
+    );
   return {
     colours: byId(found.colours),
     sigma: byId(found.sigma),
@@ -172,12 +196,74 @@ export function probeLight(kernel: Kernel, memory: SceneMemory, shot: Seen, plat
       off: found.residual[i],
       openSky: unit[i]!.openSky,
     })),
+    curve,
     findings,
     next:
       found.confused.length > 0
         ? nextProbe(kernel, memory, shot, sceneOf(unitRig(shot.light)), patches, found.colours)
         : null,
   };
+}
+
+/** Of every probe: what its surface's gloss sends to the camera of a unit of each source and of the set, and what is under it. */
+function glossOf(
+  kernel: Kernel,
+  memory: SceneMemory,
+  shot: Seen,
+  probes: Probe[],
+  sources: { id: string }[],
+  sceneOf: (light: Light) => ReturnType<typeof traceSceneOf>,
+): { under: UnderGloss; units: Vec3[]; bounce: Vec3 }[] {
+  const none: Vec3 = [0, 0, 0];
+  const under = probes.map(({ pixel, card }) => (card ? MATT : underGloss(shot, pixel)));
+  const pixels = probes.map(({ pixel }) => pixel);
+  if (under.every(({ weight }) => weight === 0))
+    return under.map((own) => ({ under: own, units: sources.map(() => none), bounce: none }));
+  const seen = (only: string | null) =>
+    lightAt(kernel, memory, sceneOf(unitOf(shot.light, only)), pixels).map((at) => at!.gloss);
+  const bounce = seen(null);
+  const bySource = sources.map(({ id }) => seen(id));
+  return under.map((own, i) => {
+    if (own.weight === 0) return { under: own, units: sources.map(() => none), bounce: none };
+    // Sunlight that does not come there is not mirrored either.
+    const unit = (s: number) =>
+      sources[s].id === "sun" && probes[i].sun === "shaded"
+        ? none
+        : (bySource[s][i].map((g, k) => Math.max(0, g - bounce[i][k])) as Vec3);
+    return { under: own, units: sources.map((_, s) => unit(s)), bounce: bounce[i] };
+  });
+}
+
+/** The rig with one source at one unit and all others dark; all dark for none. */
+function unitOf(light: Light, only: string | null): Light {
+  const rig = unitRig(light);
+  const dark: Vec3 = [0, 0, 0];
+  const lamps = Object.fromEntries(
+    Object.entries(rig.lamps).map(([id, lamp]) => [id, { ...lamp, level: id === only ? 1 : 0 }]),
+  );
+  return {
+    ...rig,
+    sun: { ...rig.sun, irradiance: only === "sun" ? [1, 1, 1] : dark },
+    sky: { ...rig.sky, radiance: only === "sky" ? [1, 1, 1] : dark },
+    lamps,
+  };
+}
+
+/** How the plate bends light, from the same patches; they are taken back to what the codes say. */
+function curveOf({ plates }: Seen, patches: LitPatch[], colours: Vec3[]): FittedResponse | null {
+  const { response } = plates.main.encoding;
+  const straight = (x: number) => (response ? toPlate(response, x) : x);
+  return fitResponse(
+    patches.map(({ colour, albedo, spread, surface, bounce, units }) => ({
+      plate: lum(colour.map(straight) as Vec3),
+      albedo: lum(albedo),
+      spread,
+      surface,
+      units: units.map((u, s) => lum(u.map((x, k) => x * colours[s][k]) as Vec3)),
+      bounce: lum(bounce),
+    })),
+    response?.contrast ?? 1,
+  );
 }
 
 function sunToSky({ light }: Seen, colours: Record<string, Vec3>): number | null {

@@ -45,21 +45,26 @@ export interface MaterialPreset {
 
 const OKE = "Oke 1987, Boundary Layer Climates, tables 1.1 and 8.2 (from memory)";
 
+/** Sheen of rough mineral surfaces, and of planed or painted ones (common practice, no published source). */
+export const ROUGH = { gloss: 0.5, roughness: 0.9 };
+export const PLANED = { gloss: 0.7, roughness: 0.7 };
+
 /**
  * Albedos of the handbook's tables: middle of the range, and half of it as the spread, relative. Wood and plaster are
  * from ASHRAE Fundamentals' table of ground and wall reflectances. Hues: common practice, no published source.
  */
 export const MATERIAL_PRESETS: MaterialPreset[] = [
-  { name: "Asphalt", albedo: 0.125, spread: 0.6, hue: [1, 0.98, 0.95], source: OKE },
-  { name: "Concrete", albedo: 0.225, spread: 0.55, hue: [1, 0.97, 0.9], source: OKE },
-  { name: "Stone", albedo: 0.275, spread: 0.27, hue: [1, 0.94, 0.84], source: OKE },
+  { ...ROUGH, name: "Asphalt", albedo: 0.125, spread: 0.6, hue: [1, 0.98, 0.95], source: OKE },
+  { ...ROUGH, name: "Concrete", albedo: 0.225, spread: 0.55, hue: [1, 0.97, 0.9], source: OKE },
+  { ...ROUGH, name: "Stone", albedo: 0.275, spread: 0.27, hue: [1, 0.94, 0.84], source: OKE },
   { name: "Grass", albedo: 0.21, spread: 0.24, hue: [0.8, 1.08, 0.42], source: OKE },
   { name: "Sand, dry", albedo: 0.325, spread: 0.38, hue: [1.12, 1, 0.76], source: OKE },
   { name: "Soil", albedo: 0.225, spread: 0.78, hue: [1.15, 1, 0.8], source: OKE },
-  { name: "Brick, red", albedo: 0.3, spread: 0.33, hue: [1.5, 0.9, 0.7], source: OKE },
-  { name: "Slate", albedo: 0.1, spread: 0.3, hue: [0.95, 1, 1.05], source: OKE },
-  { name: "White paint", albedo: 0.7, spread: 0.29, hue: [1.01, 1, 0.97], source: OKE },
+  { ...ROUGH, name: "Brick, red", albedo: 0.3, spread: 0.33, hue: [1.5, 0.9, 0.7], source: OKE },
+  { ...ROUGH, name: "Slate", albedo: 0.1, spread: 0.3, hue: [0.95, 1, 1.05], source: OKE },
+  { ...PLANED, name: "White paint", albedo: 0.7, spread: 0.29, hue: [1.01, 1, 0.97], source: OKE },
   {
+    ...ROUGH,
     name: "Plaster",
     albedo: 0.65,
     spread: 0.2,
@@ -67,6 +72,7 @@ export const MATERIAL_PRESETS: MaterialPreset[] = [
     source: "ASHRAE Fundamentals, light building surfaces (from memory)",
   },
   {
+    ...PLANED,
     name: "Wood",
     albedo: 0.3,
     spread: 0.35,

@@ -38,7 +38,7 @@ const STALE: { [K in keyof Shot]: Stale<Shot[K]> } = {
   version: null,
   name: null,
   unit: null,
-  plates: (plates) => ({ fill: plates.main.codes }),
+  plates: (plates) => ({ fill: [plates.main.codes, plates.main.encoding.response ?? null] }),
   solved: (solved) => ({ fill: solved?.camera }),
   lens: null,
   match: null,

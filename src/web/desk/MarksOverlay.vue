@@ -21,7 +21,6 @@ import { SURE } from "#core/detect/propose";
 import { edgeTone } from "./edgeWords.ts";
 import { boxLines, horizonLine, worldLine } from "./guides.ts";
 import type { Handle } from "./handles/handle.ts";
-import { sightingPoints } from "./handles/light.ts";
 import { screenPath } from "./screen.ts";
 
 const props = defineProps<{ shot: Shot; camera: Camera | null; handles: Handle[]; hot: string | null }>();
@@ -92,9 +91,14 @@ const held = computed(() => (props.shot.match.held ? spot(props.shot.match.held.
 
 const sightings = computed(() =>
   Object.values(props.shot.light.sightings).map((s) => {
-    const at = sightingPoints(s);
-    const [top, tip] = [spot(s.top), spot(s.tip)];
-    return { id: s.id, muted: s.muted, foot: at.foot ? spot(at.foot) : null, top, tip };
+    const { id, muted } = s;
+    if (s.kind === "highlight") {
+      const [middle, rim, light] = [spot(s.centre), spot(s.rim), spot(s.light)];
+      const r = Math.hypot(rim[0] - middle[0], rim[1] - middle[1]);
+      return { id, muted, ball: { middle, r, light }, cast: null };
+    }
+    const foot = s.kind === "upright" ? spot(s.foot) : null;
+    return { id, muted, ball: null, cast: { foot, top: spot(s.top), tip: spot(s.tip) } };
   }),
 );
 /** A post of a metre at the pointer and its shadow, to be laid beside a real one. */
@@ -259,11 +263,17 @@ const pointHandles = computed(() => props.handles.filter((h) => !h.to).map((h) =
         </g>
       </g>
       <g v-for="s in sightings" :key="s.id" class="sighting" :class="{ off: s.muted, on: desk.selected === s.id }">
-        <template v-if="s.foot">
-          <line :x1="s.foot[0]" :y1="s.foot[1]" :x2="s.top[0]" :y2="s.top[1]" />
-          <line :x1="s.foot[0]" :y1="s.foot[1]" :x2="s.tip[0]" :y2="s.tip[1]" class="cast" />
+        <template v-if="s.ball">
+          <circle :cx="s.ball.middle[0]" :cy="s.ball.middle[1]" :r="s.ball.r" class="ray" />
+          <line :x1="s.ball.middle[0]" :y1="s.ball.middle[1]" :x2="s.ball.light[0]" :y2="s.ball.light[1]" class="ray" />
         </template>
-        <line :x1="s.top[0]" :y1="s.top[1]" :x2="s.tip[0]" :y2="s.tip[1]" class="ray" />
+        <template v-if="s.cast">
+          <template v-if="s.cast.foot">
+            <line :x1="s.cast.foot[0]" :y1="s.cast.foot[1]" :x2="s.cast.top[0]" :y2="s.cast.top[1]" />
+            <line :x1="s.cast.foot[0]" :y1="s.cast.foot[1]" :x2="s.cast.tip[0]" :y2="s.cast.tip[1]" class="cast" />
+          </template>
+          <line :x1="s.cast.top[0]" :y1="s.cast.top[1]" :x2="s.cast.tip[0]" :y2="s.cast.tip[1]" class="ray" />
+        </template>
       </g>
       <g v-if="post" class="post">
         <path :d="post.cast" class="cast" />
@@ -422,7 +432,9 @@ text {
   stroke: var(--accent);
   stroke-width: 2;
 }
-.sighting line {
+.sighting line,
+.sighting circle {
+  fill: none;
   stroke: #ffe08a;
   stroke-width: 2;
 }

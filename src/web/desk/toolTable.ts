@@ -160,6 +160,15 @@ const OWN: Record<Exclude<Tool, `part-${PartName}` | `measure-${MeasureName}` | 
     "Sun: click any point whose shadow can be told, high or low",
     "now that point's shadow",
   ),
+  "ball-light": mark(
+    "light",
+    "k",
+    "highlight on a ball",
+    "pi-circle",
+    "Sun: click the middle of something round and shiny: a ball, a buoy, a lamp's globe",
+    "now a point of its rim",
+    "now where it mirrors the sun",
+  ),
   pin: mark(
     "props",
     "i",

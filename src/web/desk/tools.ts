@@ -276,6 +276,13 @@ export function useTools(surface?: SurfaceAt) {
           return { kind: "pair", id, plate: MAIN_PLATE, top, tip, muted: false };
         });
         return;
+      case "ball-light":
+        if (points.length < 3) break;
+        await sight(shot, camera, (id) => {
+          const [centre, rim, light] = points;
+          return { kind: "highlight", id, plate: MAIN_PLATE, centre, rim, light, muted: false };
+        });
+        return;
       case "lit":
       case "shaded":
       case "probe": {

@@ -100,6 +100,7 @@ watch(
   (shot) => {
     if (!shot) return;
     proof.render(shot);
+    void plate.load(shot);
     void models.load(shot).then((came) => came && store.retouch());
     models.forget(shot);
     keepInContact([...modelsOf(shot)]);

@@ -27,6 +27,7 @@ const DRAWERS = [
 const DRAWER_OF: Partial<Record<Tool, LightDrawer>> = {
   sighting: "sun",
   "shadow-pair": "sun",
+  "ball-light": "sun",
   lit: "probes",
   shaded: "probes",
   probe: "probes",

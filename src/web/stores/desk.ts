@@ -54,6 +54,7 @@ export type Tool =
   | "pivot"
   | "sighting"
   | "shadow-pair"
+  | "ball-light"
   | "lit"
   | "shaded"
   | "probe"

@@ -21,8 +21,8 @@ export const useDetector = defineStore("detector", () => {
     const { shown } = plate;
     if (!shown) return null;
     worker ??= wrap<Detecting>(new Worker(new URL("../workers/detect.worker.ts", import.meta.url), { type: "module" }));
-    if (known !== shown.hash) {
-      known = shown.hash;
+    if (known !== shown.own) {
+      known = shown.own;
       const linear = shown.linear.slice();
       await worker.show(transfer(linear, [linear.buffer]), shown.width, shown.height);
     }

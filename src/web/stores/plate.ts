@@ -6,7 +6,8 @@ import type { Shot } from "#core/shot/schema";
 import type { PlateAsk, Reading } from "../workers/plate.worker.ts";
 
 export interface ShownPlate {
-  hash: string;
+  /** What it was decoded from. */
+  own: string;
   width: number;
   height: number;
   canvas: HTMLCanvasElement;
@@ -24,19 +25,20 @@ export const usePlate = defineStore("plate", () => {
   /** Shows the plate of a shot. Throws if the server does not have it. */
   async function load(shot: Shot): Promise<void> {
     const { codes: hash, width, height, encoding } = shot.plates.main;
-    wanted = hash;
-    if (shown.value?.hash === hash) return;
+    const own = JSON.stringify([hash, encoding.response]);
+    wanted = own;
+    if (shown.value?.own === own) return;
     shown.value = null;
     worker ??= wrap<Reading>(new Worker(new URL("../workers/plate.worker.ts", import.meta.url), { type: "module" }));
     const reply = await worker.read(JSON.parse(JSON.stringify({ hash, width, height, encoding })) as PlateAsk);
     // Another shot may have been opened meanwhile.
-    if (wanted !== hash) return;
+    if (wanted !== own) return;
     const canvas = document.createElement("canvas");
     canvas.width = width;
     canvas.height = height;
     canvas.getContext("2d")!.drawImage(reply.bitmap, 0, 0);
     reply.bitmap.close();
-    shown.value = { hash, width, height, canvas, linear: reply.linear };
+    shown.value = { own, width, height, canvas, linear: reply.linear };
   }
 
   return { shown, load };

@@ -3,7 +3,7 @@ import { compositeLinear } from "#core/comp/composite";
 import type { DecodedPlate } from "#core/comp/composite";
 import { linearToCode } from "#core/colour/srgb";
 import { readAsset } from "#core/exchange/asset";
-import { decodeCodes } from "#core/image/profile";
+import { decodeCodes, shownLight } from "#core/image/profile";
 import { resampleRows, sizeAt } from "#core/image/resize";
 import type { ProbedLight } from "#core/render/probeLight";
 import type { PlateAlbedo } from "#core/render/plateAlbedo";
@@ -123,7 +123,8 @@ interface Live {
 
 let engine: Promise<Engine> | null = null;
 let plate: {
-  hash: string;
+  /** What it was decoded from. */
+  own: string;
   decoded: DecodedPlate;
   picture: { width: number; height: number; pixels: Float32Array };
 } | null = null;
@@ -172,12 +173,13 @@ async function bytesOf(hash: string): Promise<Uint8Array<ArrayBuffer>> {
 }
 
 async function loadFiles(shot: Shot) {
-  if (plate?.hash !== shot.plates.main.codes) {
+  const own = JSON.stringify([shot.plates.main.codes, shot.plates.main.encoding.response]);
+  if (plate?.own !== own) {
     const { encoding, width, height } = shot.plates.main;
     const codes = await fetchCodes(shot.plates.main);
     const linear = decodeCodes(codes, encoding);
     plate = {
-      hash: shot.plates.main.codes,
+      own,
       decoded: { width, height, encoding, codes, linear },
       picture: { width, height, pixels: linear },
     };
@@ -324,9 +326,10 @@ async function present(
       : resampleRows({ ...full, pixels: full.linear }, width, l.loaded.height, y0, y1);
   const out = compositeLinear({ width, height: rows, linear }, passes);
   const image = new ImageData(x1 - x0, rows);
+  const shown = shownLight(full.encoding);
   for (let y = 0, at = 0; y < rows; y++) {
     for (let x = x0; x < x1; x++, at += 4) {
-      for (let k = 0; k < 3; k++) image.data[at + k] = linearToCode(out[(y * width + x) * 3 + k], 8);
+      for (let k = 0; k < 3; k++) image.data[at + k] = linearToCode(shown(out[(y * width + x) * 3 + k]), 8);
       image.data[at + 3] = 255;
     }
   }
@@ -458,8 +461,9 @@ const asks = {
     const made = sources.map(async (id) => {
       const out = compositeLinear({ width: w, height: h, linear }, partOf(small, w, h, layout, shot, id));
       const image = new ImageData(w, h);
+      const shown = shownLight(plate!.decoded.encoding);
       for (let i = 0; i < w * h; i++) {
-        for (let k = 0; k < 3; k++) image.data[i * 4 + k] = linearToCode(out[i * 3 + k], 8);
+        for (let k = 0; k < 3; k++) image.data[i * 4 + k] = linearToCode(shown(out[i * 3 + k]), 8);
         image.data[i * 4 + 3] = 255;
       }
       const canvas = new OffscreenCanvas(w, h);

@@ -1,6 +1,5 @@
 import type { Draft } from "immer";
-import type { Sighting } from "#core/light/schema";
-import { sunFromSightings } from "#core/light/sightings";
+import { sightingPixels, sunFromSightings } from "#core/light/sightings";
 import type { Vec2 } from "#core/math/vec3";
 import { toDegrees } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
@@ -15,12 +14,6 @@ export function followSighting(draft: Draft<Shot> | Shot, camera: Camera): void 
   draft.light.sun.azimuthDeg = toDegrees(sun.azimuth);
   draft.light.sun.elevationDeg = toDegrees(sun.elevation);
 }
-
-/** The plate's points of a sighting by what they are. */
-export const sightingPoints = (sighting: Sighting): Partial<Record<"foot" | "top" | "tip", Vec2>> =>
-  sighting.kind === "upright"
-    ? { foot: sighting.foot, top: sighting.top, tip: sighting.tip }
-    : { top: sighting.top, tip: sighting.tip };
 
 /** Direction of a pixel in the world, as an azimuth clockwise from +Y, degrees. */
 function azimuthOf(camera: Camera, pixel: Vec2): number {
@@ -52,7 +45,7 @@ export function lightHandles(shot: Shot, camera: Camera): Handle[] {
   const handles: Handle[] = [];
   const { sightings, probes, shadows } = shot.light;
   for (const sighting of Object.values(sightings)) {
-    for (const [key, at] of Object.entries(sightingPoints(sighting))) {
+    for (const [key, at] of Object.entries(sightingPixels(sighting))) {
       handles.push({
         key: `${sighting.id}.${key}`,
         owner: sighting.id,

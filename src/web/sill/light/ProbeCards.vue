@@ -2,6 +2,7 @@
 import Button from "primevue/button";
 import Select from "primevue/select";
 import { computed, ref, watch } from "vue";
+import { isFloat } from "#core/image/profile";
 import type { Probe } from "#core/light/schema";
 import type { Vec3 } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
@@ -101,6 +102,15 @@ watch(
     desk.nextProbe = null;
   },
 );
+/** The plate's own curve: how the camera bent light. */
+const response = computed(() => props.shot.plates.main.encoding.response ?? null);
+const setResponse = (name: string, changes: { shoulder?: number; contrast?: number } | null) =>
+  store.commit(name, (d) => {
+    const { encoding } = d.plates.main;
+    const next = changes && { shoulder: 1, contrast: 1, ...encoding.response, ...changes };
+    encoding.response = next && (next.shoulder < 1 || next.contrast !== 1) ? next : null;
+  });
+const isFloatPlate = computed(() => isFloat(props.shot.plates.main.encoding));
 const percent = (v: number) => `${v >= 0 ? "+" : "−"}${Math.abs(v * 100).toFixed(0)} %`;
 const sourceName = (id: string) => (id === "sun" || id === "sky" ? id : (light.value.lamps[id]?.name ?? id));
 </script>
@@ -246,6 +256,50 @@ const sourceName = (id: string) => (id === "sun" || id === "sky" ? id : (light.v
       Balance gives every source that is on the colour that explains the probes, with its ±, and says where the probes
       do not tell two sources apart.
     </p>
+  </section>
+  <section v-if="!isFloatPlate" class="card" style="flex: 0.75">
+    <h3>The plate's curve</h3>
+    <div class="facts">
+      <span>Shoulder</span>
+      <span
+        ><NumberField
+          :model-value="response?.shoulder ?? 1"
+          label="Where the shoulder begins"
+          :digits="2"
+          :min="0.2"
+          :max="1"
+          title="Share of white from which on the camera pressed bright light together; 1 for a straight plate"
+          data-test="shoulder"
+          @update:model-value="(shoulder) => setResponse('Type the plate\'s curve', { shoulder })"
+      /></span>
+      <span>Contrast</span>
+      <span
+        ><NumberField
+          :model-value="response?.contrast ?? 1"
+          label="Contrast of the plate"
+          :digits="2"
+          :min="0.5"
+          :max="2"
+          title="Power about middle grey that the camera gave; 1 for none"
+          @update:model-value="(contrast) => setResponse('Type the plate\'s contrast', { contrast })"
+      /></span>
+    </div>
+    <p v-if="last?.curve" class="quiet num" data-test="curve">
+      Probes: {{ last.curve.sure ? `from ${last.curve.shoulder}` : "straight is as likely"
+      }}{{ last.curve.sure && last.curve.sigma !== null ? ` ± ${last.curve.sigma.toFixed(2)}` : "" }}
+    </p>
+    <p v-else class="quiet">
+      Three probes or more tell it: something bright and something dark, in the sun and in the shade.
+    </p>
+    <button
+      v-if="last?.curve?.sure && last.curve.shoulder !== response?.shoulder"
+      class="act"
+      data-test="take-curve"
+      @click="setResponse('Take the plate\'s curve', { shoulder: last.curve.shoulder })"
+    >
+      take it
+    </button>
+    <p class="quiet">It is undone before light is reckoned, and laid on what is rendered.</p>
   </section>
 </template>
 

@@ -148,6 +148,7 @@ const degrees = (v: number, digits = 2) => `${v.toFixed(digits)}°`;
     <div class="row">
       <ToolButton tool="sighting" label="sight a shadow" shortcut="S" />
       <ToolButton tool="shadow-pair" label="point, shadow" shortcut="L" />
+      <ToolButton tool="ball-light" label="on a ball" shortcut="K" />
     </div>
     <div class="list" style="margin-top: 4px">
       <div
@@ -157,7 +158,7 @@ const degrees = (v: number, digits = 2) => `${v.toFixed(digits)}°`;
         :data-test="s.id"
         @click="desk.selected = s.id"
       >
-        <span>{{ s.kind === "upright" ? "upright" : "pair" }} {{ s.id.replace("sighting-", "") }}</span>
+        <span>{{ s.kind }} {{ s.id.replace("sighting-", "") }}</span>
         <span class="quiet num">
           <template v-if="checkOf(s.id)">
             <template v-if="sightings.length > 1">{{ degrees(checkOf(s.id)!.offDeg) }} off</template>
