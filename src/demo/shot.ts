@@ -1,11 +1,12 @@
 import { readFile } from "node:fs/promises";
 import { fileURLToPath } from "node:url";
+import type { Sighting } from "#core/light/schema";
 import { newProbe } from "#core/light/schema";
 import { sunFromSightings } from "#core/light/sightings";
 import { solve } from "#core/match/solve";
-import type { Vec2 } from "#core/math/vec3";
+import type { Vec2, Vec3 } from "#core/math/vec3";
 import { toDegrees } from "#core/math/vec3";
-import { groundPlane, pixelOnPlane } from "#core/optics/camera";
+import { groundPlane, pixelOnPlane, projectPoint } from "#core/optics/camera";
 import { cameraOf } from "#core/render/scene";
 import { requestOfShot } from "#core/match/requestOfShot";
 import { takeCamera } from "#core/shot/resolve";
@@ -71,7 +72,8 @@ export async function demoShot(plate: PlateInfo, codes: Uint8Array, buoyAsset: s
     const id = `edge-${i + 1}`;
     shot.edges[id] = newEdge(id, e.axis, [half(e.points[0]), half(e.points[1])]);
   });
-  shot.origin = half(truth.origin);
+  // Everything hangs on the origin, so that it is set under the loupe.
+  shot.origin = truth.origin.map((x) => Math.round(x * 8) / 8) as Vec2;
   shot.lengths["length-1"] = {
     ...newLength("length-1", half(truth.length.points[0]), half(truth.length.points[1])),
     name: "Ice house door",
@@ -123,6 +125,16 @@ export async function demoShot(plate: PlateInfo, codes: Uint8Array, buoyAsset: s
     tip: half(tipPixel),
     muted: false,
   };
+  // The eaves' near corner and its shadow on the paving.
+  shot.light.sightings["sighting-2"] = {
+    id: "sighting-2",
+    plate: MAIN_PLATE,
+    kind: "pair",
+    ...Object.fromEntries(
+      Object.entries(quay.eavesShadow()).map(([key, at]) => [key, half(projectPoint(quay.camera, at)!)]),
+    ),
+    muted: false,
+  } as Sighting;
   const sun = sunFromSightings(camera, Object.values(shot.light.sightings), shot.set);
   if (!sun || typeof sun === "string") throw new Error(sun ?? "The demo has no sighting.");
   shot.light.sun = { ...shot.light.sun, azimuthDeg: toDegrees(sun.azimuth), elevationDeg: toDegrees(sun.elevation) };
@@ -136,11 +148,15 @@ export async function demoShot(plate: PlateInfo, codes: Uint8Array, buoyAsset: s
     shot.light.probes[`probe-${i + 6}`] = newProbe(`probe-${i + 6}`, pixel, 11, "shaded");
   });
   await takeProbedLight(shot, codes);
+  // It is set down where it stands in the photograph with it, to half a pixel.
+  const stood = onGround(half(projectPoint(quay.camera, truth.buoy.position)!)).map((x) =>
+    Number(x.toFixed(3)),
+  ) as Vec3;
   shot.props["prop-1"] = {
     id: "prop-1",
     name: "Channel buoy",
     source: { kind: "model", asset: buoyAsset, fileName: "buoy.glb", reading: plainReading(), skin: null },
-    placement: { position: truth.buoy.position, turnDeg: truth.buoy.turnDeg, leanDeg: [0, 0], scale: [1, 1, 1] },
+    placement: { position: stood, turnDeg: truth.buoy.turnDeg, leanDeg: [0, 0], scale: [1, 1, 1] },
     keeps: "metres",
     ...plainProp(),
   };
