@@ -3,7 +3,7 @@ import { mkdir, mkdtemp, readFile, readdir, rm, writeFile } from "node:fs/promis
 import { tmpdir } from "node:os";
 import path from "node:path";
 import { primariesOf } from "#core/colour/primaries";
-import { compositeCodes } from "#core/comp/composite";
+import { compositeCodes, finishOf } from "#core/comp/composite";
 import type { DecodedPlate } from "#core/comp/composite";
 import { readAsset } from "#core/exchange/asset";
 import { colourChannels, writeExr } from "#core/image/exr";
@@ -182,7 +182,7 @@ export async function runComp(args: string[]): Promise<void> {
     ratio: ratio.pixels,
     added: added.pixels,
   };
-  const codes = compositeCodes(plateAt(plate, percent), passes);
+  const codes = compositeCodes(plateAt(plate, percent), passes, finishOf(shot, percent / 100, 0));
   const { encoding } = plate;
   if (/\.exr$/i.test(out)) {
     // Floats stand in the plate's own primaries; codes of a curve are written as linear Rec. 709.

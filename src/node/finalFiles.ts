@@ -1,6 +1,6 @@
 import path from "node:path";
 import { primariesOf } from "#core/colour/primaries";
-import { compositeCodes, propCodes } from "#core/comp/composite";
+import { compositeCodes, finishOf, propCodes } from "#core/comp/composite";
 import type { DecodedPlate } from "#core/comp/composite";
 import type { ExrChannel } from "#core/image/exr";
 import { colourChannels } from "#core/image/exr";
@@ -90,7 +90,7 @@ export async function writeFinal(
       const passes = noiseless ? await noiseless.of(i) : developBand(shot, film);
       if (noiseless) scaleProp(passes.prop, shot.light.propLevel);
       const part = plateRowsAt(plate, choice.percent, band);
-      const codes = compositeCodes(part, passes);
+      const codes = compositeCodes(part, passes, finishOf(shot, choice.percent / 100, band.y0));
       await picture.append(float ? reencoded(codes, plate.encoding, shown) : codes);
       await float?.append(rows, colourChannels(halvesOf(codes), 3));
       await prop.append(propCodes(passes, shown));

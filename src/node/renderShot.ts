@@ -1,4 +1,5 @@
 import type { DecodedPlate } from "#core/comp/composite";
+import { filterOf } from "#core/comp/composite";
 import { decodeCodes, pixelEncoder } from "#core/image/profile";
 import { resampleRows, sizeAt } from "#core/image/resize";
 import type { Model } from "#core/props/model";
@@ -8,6 +9,7 @@ import type { RenderChoice } from "#core/render/schema";
 import type { Shot } from "#core/shot/schema";
 import type { FilmChoice, FilmLayout, Passes } from "#core/trace/film";
 import { BARE_SUMS, developFilm, emptyPasses } from "#core/trace/film";
+import type { PixelFilter } from "#core/trace/filter";
 import { SOFT } from "#core/trace/filter";
 import type { RenderSettings } from "#core/trace/upload";
 import { sceneLayout } from "#core/trace/sceneLayout";
@@ -66,11 +68,12 @@ export const settingsOf = (
   size: { width: number; height: number },
   choice: RenderChoice,
   sums: FilmChoice,
+  filter: PixelFilter = SOFT,
 ): RenderSettings => ({
   ...size,
   seed: choice.seed,
   maxDepth: MAX_DEPTH,
-  filter: SOFT,
+  filter,
   sums,
   occlusion: choice.passes.includes("occlusion") ? choice.occlusionMetres : 0,
   limit: choice.limit,
@@ -99,7 +102,7 @@ export async function renderIntoFolder(
   const scene = traceSceneOf(shot, { width: plate.width, height: plate.height, pixels: plate.linear }, models);
   const size = sizeAt(plate, choice.percent);
   const sums = sumsOf(choice, shot);
-  const settings = settingsOf(size, choice, sums);
+  const settings = settingsOf(size, choice, sums, filterOf(shot, choice.percent / 100));
   const layout = sceneLayout(scene, sums);
   const done = new Set<number>();
   for (const band of bandsOf(size.width, size.height)) {
@@ -137,7 +140,7 @@ export async function renderShot(
   const size = sizeAt(plate, whole.percent);
   const passes = emptyPasses(size.width, size.height);
   const sums = whole.noise > 0 ? sumsOf(whole, shot) : { ...BARE_SUMS, propLights: weighsProps(shot) };
-  await renderBands(scene, settingsOf(size, whole, sums), {
+  await renderBands(scene, settingsOf(size, whole, sums, filterOf(shot, whole.percent / 100)), {
     samples: whole.samples,
     noise: whole.noise,
     seconds: whole.minutes * 60,

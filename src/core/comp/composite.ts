@@ -1,4 +1,8 @@
 import type { Passes } from "../trace/film.ts";
+import type { PixelFilter } from "../trace/filter.ts";
+import { SOFT, softness } from "../trace/filter.ts";
+import { layGrain } from "./grain.ts";
+import type { Comp, CompPart } from "./schema.ts";
 import type { PlateEncoding } from "../image/profile.ts";
 import { pixelEncoder } from "../image/profile.ts";
 
@@ -20,6 +24,19 @@ function checkFrame(plate: { width: number; height: number }, passes: Passes): v
   }
 }
 
+/** What is laid on a composite: rows from `y0` of a picture that is `scale` times the plate's size. */
+export interface Finish {
+  grain: Comp["grain"];
+  scale: number;
+  y0: number;
+}
+
+export const finishOf = ({ comp }: CompPart, scale: number, y0: number): Finish => ({ grain: comp.grain, scale, y0 });
+
+/** Pixel filter under which what is rendered is as soft as the plate, at a share of its size. */
+export const filterOf = ({ comp: { sharpness } }: CompPart, scale: number): PixelFilter =>
+  sharpness.on && sharpness.sigmaPx !== null ? softness(sharpness.sigmaPx * scale) : SOFT;
+
 /**
  * Composite in linear light: `out = prop + (1 - a) (plate ratio + added)`, prop premultiplied (docs/design.md section 6).
  * Returns interleaved RGB, Rec. 709.
@@ -27,6 +44,7 @@ function checkFrame(plate: { width: number; height: number }, passes: Passes): v
 export function compositeLinear(
   plate: { width: number; height: number; linear: Float32Array },
   passes: Passes,
+  finish: Finish | null = null,
 ): Float32Array {
   checkFrame(plate, passes);
   const { prop, ratio, added } = passes;
@@ -37,6 +55,8 @@ export function compositeLinear(
       out[i + k] = prop[p + k] + through * (plate.linear[i + k] * ratio[i + k] + added[i + k]);
     }
   }
+  if (finish)
+    layGrain(out, plate, passes, finish.grain, finish.scale, finish.y0, (pixel) => !leavesPlate(passes, pixel));
   return out;
 }
 
@@ -57,8 +77,12 @@ export const leavesPlate = (passes: Passes, pixel: number): boolean => {
 };
 
 /** The finished picture in the plate's own codes. Pixels that nothing touches keep their codes to the last bit. */
-export function compositeCodes(plate: DecodedPlate, passes: Passes): Uint8Array | Uint16Array {
-  const linear = compositeLinear(plate, passes);
+export function compositeCodes(
+  plate: DecodedPlate,
+  passes: Passes,
+  finish: Finish | null = null,
+): Uint8Array | Uint16Array {
+  const linear = compositeLinear(plate, passes, finish);
   const out = plate.codes.slice();
   const encode = pixelEncoder(plate.encoding);
   for (let pixel = 0; pixel < plate.width * plate.height; pixel++) {

@@ -1,4 +1,5 @@
 import * as v from "valibot";
+import { compEntries, newComp } from "../comp/schema.ts";
 import { lightEntries, newLight } from "../light/schema.ts";
 import { matchEntries, newMatch } from "../match/schema.ts";
 import { newNotes, notesEntries } from "../notes/schema.ts";
@@ -25,6 +26,7 @@ export const ShotSchema = v.object({
   ...propsEntries,
   ...lightEntries,
   ...renderEntries,
+  ...compEntries,
 });
 
 export type Shot = v.InferOutput<typeof ShotSchema>;
@@ -42,6 +44,7 @@ export const newShot = (name: string, plate: PlateInfo): Shot => ({
   light: newLight(),
   focus: newFocus(),
   render: newRender(),
+  comp: newComp(),
 });
 
 /** Checks a stored or received document, migrated to the current version. Throws with the name of the wrong field. */

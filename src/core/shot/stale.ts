@@ -80,6 +80,7 @@ const STALE: { [K in keyof Shot]: Stale<Shot[K]> } = {
   },
   focus: "film",
   render: ({ seed, limit, denoise }) => ({ film: [seed, limit], develop: denoise }),
+  comp: ({ sharpness, grain }) => ({ film: sharpness.on ? sharpness.sigmaPx : null, develop: grain }),
 };
 
 /** Text that changes whenever a stage of the picture must be done again. */

@@ -8,6 +8,7 @@ import { useDesk } from "../stores/desk.ts";
 import { useFinals } from "../stores/finals.ts";
 import { useNotices } from "../stores/notices.ts";
 import { useProof } from "../stores/proof.ts";
+import MatchCards from "./comp/MatchCards.vue";
 
 const props = defineProps<{ shot: Shot }>();
 const desk = useDesk();
@@ -43,7 +44,7 @@ const stale = computed(() => props.shot.solved !== null && props.shot.solved.evi
 </script>
 
 <template>
-  <section class="card" style="flex: 1">
+  <section class="card" style="flex: 0.8">
     <h3>Against the plate</h3>
     <div class="row">
       <SelectButton
@@ -72,7 +73,7 @@ const stale = computed(() => props.shot.solved !== null && props.shot.solved.evi
     </div>
     <p v-if="!proof.picture" class="quiet">Nothing rendered is shown yet: open the proof, or look at a final.</p>
   </section>
-  <section class="card" style="flex: 1.2">
+  <section class="card" style="flex: 0.9">
     <h3>What lies over the plate</h3>
     <div class="list">
       <div v-for="f in done" :key="f.id">
@@ -82,17 +83,15 @@ const stale = computed(() => props.shot.solved !== null && props.shot.solved.evi
       </div>
     </div>
     <p v-if="done.length === 0" class="quiet">No final yet; the proof is shown when it is open.</p>
-  </section>
-  <section class="card" style="flex: 1">
-    <h3>How it is put together</h3>
-    <p class="quiet" style="margin: 0">
-      In linear light: prop + (1 − its alpha) × (plate × shadow ratio + added reflection). Where nothing of that differs
-      from the plate, the plate's own codes stay to the last bit.
+    <p class="quiet">
+      In linear light: prop + (1 − its alpha) × (plate × shadow ratio + added reflection). What nothing touches keeps
+      the plate's own codes.
     </p>
     <div v-if="stale" class="finding warning">
       <div>The marks changed since this camera was taken. See Findings in the Camera step.</div>
     </div>
   </section>
+  <MatchCards :shot="shot" />
 </template>
 
 <style scoped>

@@ -1,5 +1,5 @@
 import { expose } from "comlink";
-import { compositeLinear } from "#core/comp/composite";
+import { compositeLinear, filterOf, finishOf } from "#core/comp/composite";
 import type { DecodedPlate } from "#core/comp/composite";
 import { linearToCode } from "#core/colour/srgb";
 import { readAsset } from "#core/exchange/asset";
@@ -23,7 +23,6 @@ import type { FillMap } from "#core/trace/fill";
 import { measureFill, reuseFill } from "#core/trace/fill";
 import type { Passes } from "#core/trace/film";
 import { PROOF_SUMS, developFilm } from "#core/trace/film";
-import { SOFT } from "#core/trace/filter";
 import { kernelFilter } from "#core/trace/kernelDenoise";
 import type { Kernel } from "#core/trace/kernel";
 import { MEMORY_PAGES } from "#core/trace/kernel";
@@ -251,7 +250,7 @@ async function load(e: Engine, order: RenderOrder, key: string, small: boolean):
     ...size,
     seed: shot.render.seed,
     maxDepth: MAX_DEPTH,
-    filter: SOFT,
+    filter: filterOf(shot, size.width / full.width),
     sums: PROOF_SUMS,
     limit: shot.render.limit,
     filmRows: part.y1 - part.y0,
@@ -324,7 +323,8 @@ async function present(
     width === full.width
       ? full.linear.subarray(y0 * width * 3, y1 * width * 3)
       : resampleRows({ ...full, pixels: full.linear }, width, l.loaded.height, y0, y1);
-  const out = compositeLinear({ width, height: rows, linear }, passes);
+  const finish = order.solo === null ? finishOf(shot, width / full.width, y0) : null;
+  const out = compositeLinear({ width, height: rows, linear }, passes, finish);
   const image = new ImageData(x1 - x0, rows);
   const shown = shownLight(full.encoding);
   for (let y = 0, at = 0; y < rows; y++) {

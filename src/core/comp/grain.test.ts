@@ -1,0 +1,187 @@
+import { describe, expect, test } from "@jest/globals";
+import { gaussian, seeded } from "../../testing/random.ts";
+import type { Vec2 } from "../math/vec3.ts";
+import { emptyPasses } from "../trace/film.ts";
+import { filterTable, softness } from "../trace/filter.ts";
+import { compositeLinear } from "./composite.ts";
+import { grainVariance, neighbourCorrelation } from "./grain.ts";
+import { measureGrain } from "./measureGrain.ts";
+import type { Comp, GrainModel } from "./schema.ts";
+import { measureSharpness } from "./sharpness.ts";
+
+const [WIDTH, HEIGHT] = [640, 480];
+
+/** A plate of slow slopes, fine texture and hard things, under noise of a known kind. */
+function noisyPlate(model: GrainModel, seed: number): { width: number; height: number; linear: Float32Array } {
+  const random = seeded(seed);
+  const white = Float32Array.from({ length: (WIDTH + 8) * (HEIGHT + 8) * 3 }, () => gaussian(random));
+  const reach = 3;
+  const taps = Array.from({ length: 2 * reach + 1 }, (_, i) =>
+    model.size > 0 ? Math.exp(-((i - reach) ** 2) / (2 * model.size ** 2)) : Number(i === reach),
+  );
+  const norm = Math.sqrt(taps.reduce((sum, t) => sum + t * t, 0));
+  const linear = new Float32Array(WIDTH * HEIGHT * 3);
+  for (let y = 0; y < HEIGHT; y++)
+    for (let x = 0; x < WIDTH; x++) {
+      const n = [0, 0, 0];
+      taps.forEach((a, j) =>
+        taps.forEach((b, i) => {
+          const at = ((y + j) * (WIDTH + 8) + x + i) * 3;
+          for (let k = 0; k < 3; k++) n[k] += ((a * b) / (norm * norm)) * white[at + k];
+        }),
+      );
+      // Walls at six brightnesses, the lower third paved with a fine texture, with dark joints.
+      let light = 0.03 + 0.14 * Math.floor((x / WIDTH) * 6) + 0.02 * (y / HEIGHT);
+      if (y > (2 * HEIGHT) / 3) light *= 0.8 + 0.2 * Math.sin(x * 1.3) * Math.sin(y * 0.9);
+      if (x % 107 < 2) light *= 0.4;
+      const [rg, rb] = [model.joined[0], model.joined[1]];
+      const joined = [n[0], rg * n[0] + Math.sqrt(1 - rg * rg) * n[1], rb * n[0] + Math.sqrt(1 - rb * rb) * n[2]];
+      for (let k = 0; k < 3; k++) {
+        const own = light * [1.05, 1, 0.9][k];
+        linear[(y * WIDTH + x) * 3 + k] = own + Math.sqrt(grainVariance(model, k, own)) * joined[k];
+      }
+    }
+  return { width: WIDTH, height: HEIGHT, linear };
+}
+
+const MODELS: [string, GrainModel][] = [
+  ["fine", { read: [0.002, 0.002, 0.003], shot: [2e-4, 1.5e-4, 3e-4], size: 0, joined: [0, 0, 0] }],
+  ["coarse", { read: [0.001, 0.001, 0.001], shot: [4e-4, 4e-4, 4e-4], size: 0.6, joined: [0, 0, 0] }],
+  ["joined", { read: [0.003, 0.003, 0.003], shot: [1e-4, 1e-4, 1e-4], size: 0.4, joined: [0.5, 0.3, 0.15] }],
+];
+
+describe("the plate's grain", () => {
+  test.each(MODELS)("of a known kind (%s) is measured: variance within 10 %, size within 15 %", (_name, model) => {
+    const measured = measureGrain(noisyPlate(model, 7))!;
+    for (const light of [0.1, 0.3, 0.6])
+      for (let k = 0; k < 3; k++)
+        expect(Math.abs(grainVariance(measured.model, k, light) / grainVariance(model, k, light) - 1)).toBeLessThan(
+          0.1,
+        );
+    if (model.size > 0) expect(Math.abs(measured.model.size / model.size - 1)).toBeLessThan(0.15);
+    else expect(neighbourCorrelation(measured.model.size)).toBeLessThan(0.03);
+    measured.model.joined.forEach((c, i) => expect(Math.abs(c - model.joined[i])).toBeLessThan(0.08));
+  });
+
+  test.each(MODELS)("laid on something clean (%s) it measures as the plate's", (_name, model) => {
+    // A CG wall over all of the plate, at six brightnesses.
+    const passes = emptyPasses(WIDTH, HEIGHT);
+    const clean = noisyPlate({ ...model, read: [0, 0, 0], shot: [0, 0, 0] }, 1);
+    for (let i = 0; i < WIDTH * HEIGHT; i++) {
+      passes.prop.set(clean.linear.subarray(i * 3, i * 3 + 3), i * 4);
+      passes.prop[i * 4 + 3] = 1;
+    }
+    const grain = { on: true, strength: 1, seed: 5, model };
+    const linear = compositeLinear(clean, passes, { grain, scale: 1, y0: 0 });
+    const measured = measureGrain({ ...clean, linear })!;
+    for (const light of [0.1, 0.3, 0.6])
+      for (let k = 0; k < 3; k++)
+        expect(Math.abs(grainVariance(measured.model, k, light) / grainVariance(model, k, light) - 1)).toBeLessThan(
+          0.1,
+        );
+    if (model.size > 0) expect(Math.abs(measured.model.size / model.size - 1)).toBeLessThan(0.15);
+    measured.model.joined.forEach((c, i) => expect(Math.abs(c - model.joined[i])).toBeLessThan(0.08));
+  });
+
+  test("a shadow gets back the grain that its ratio took, and what nothing touches keeps its bits", () => {
+    const [, model] = MODELS[0];
+    const plate = noisyPlate(model, 3);
+    const passes = emptyPasses(WIDTH, HEIGHT);
+    for (let y = 0; y < HEIGHT; y++)
+      for (let x = 0; x < WIDTH / 2; x++) passes.ratio.fill(0.4, (y * WIDTH + x) * 3, (y * WIDTH + x) * 3 + 3);
+    const grain: Comp["grain"] = { on: true, strength: 1, seed: 5, model };
+    const linear = compositeLinear(plate, passes, { grain, scale: 1, y0: 0 });
+    const spread = (of: Float32Array, x0: number) => {
+      let [sum, squares, n] = [0, 0, 0];
+      for (let y = 20; y < 200; y++)
+        for (let x = x0; x < x0 + 60; x++, n++) {
+          const v = of[(y * WIDTH + x) * 3 + 1] - of[(y * WIDTH + x) * 3 + 4];
+          sum += v;
+          squares += v * v;
+        }
+      return (squares / n - (sum / n) ** 2) / 2;
+    };
+    const light = 0.4 * (0.03 + 0.14 + 0.005);
+    expect(Math.abs(spread(linear, 120) / grainVariance(model, 1, light) - 1)).toBeLessThan(0.06);
+    for (let i = (WIDTH / 2) * 3; i < WIDTH * 3; i++) expect(linear[i]).toBe(plate.linear[i]);
+  });
+
+  test("bands join: rows laid by themselves are the rows of the whole", () => {
+    const [, model] = MODELS[1];
+    const passes = emptyPasses(64, 40);
+    for (let i = 0; i < 64 * 40; i++) passes.prop.set([0.3, 0.3, 0.3, 1], i * 4);
+    const plate = { width: 64, height: 40, linear: new Float32Array(64 * 40 * 3) };
+    const grain: Comp["grain"] = { on: true, strength: 1, seed: 9, model };
+    const whole = compositeLinear(plate, passes, { grain, scale: 1, y0: 0 });
+    const part = compositeLinear(
+      { width: 64, height: 15, linear: plate.linear.subarray(25 * 64 * 3) },
+      { ...emptyPasses(64, 15), prop: passes.prop.subarray(25 * 64 * 4) },
+      { grain, scale: 1, y0: 25 },
+    );
+    expect(part).toEqual(whole.subarray(25 * 64 * 3));
+  });
+
+  test("a plate without anything flat says nothing", () => {
+    const linear = Float32Array.from({ length: 200 * 100 * 3 }, (_, i) => {
+      const [x, y] = [Math.floor(i / 3) % 200, Math.floor(i / 600)];
+      return 0.5 + 0.4 * Math.sin(x / 2) * Math.sin(y / 2.4);
+    });
+    expect(measureGrain({ width: 200, height: 100, linear })).toBeNull();
+  });
+});
+
+describe("the plate's sharpness", () => {
+  /** A bright quarter with an upright, a level and a slanting side, blurred by a Gaussian, with a little noise. */
+  function edges(sigma: number): { plate: { width: number; height: number; linear: Float32Array }; lines: Vec2[][] } {
+    const random = seeded(11);
+    const [width, height] = [300, 220];
+    const slope = 0.13;
+    const cdf = (d: number) => {
+      let sum = 0;
+      // The normal distribution by its series of steps: a published table's values within 1e-4.
+      for (let t = -6; t < d / sigma; t += 0.002) sum += (0.002 * Math.exp((-t * t) / 2)) / Math.sqrt(2 * Math.PI);
+      return sum;
+    };
+    const table = Float64Array.from({ length: 2001 }, (_, i) => cdf((i - 1000) / 50));
+    const step = (d: number) => table[Math.min(2000, Math.max(0, Math.round(d * 50) + 1000))];
+    const linear = new Float32Array(width * height * 3);
+    for (let y = 0; y < height; y++)
+      for (let x = 0; x < width; x++) {
+        const d = (x + 0.5 - 150 - slope * (y + 0.5 - 110)) / Math.hypot(1, slope);
+        const v = 0.1 + 0.5 * step(d) + 0.003 * gaussian(random);
+        linear.fill(v, (y * width + x) * 3, (y * width + x) * 3 + 3);
+      }
+    const line: Vec2[] = [
+      [150 - slope * 90, 20],
+      [150 + slope * 90, 200],
+    ];
+    return { plate: { width, height, linear }, lines: [line] };
+  }
+
+  test.each([0.5, 0.8, 1.4, 2.5])("an edge blurred by %p px is measured within 0.1 px", (sigma) => {
+    const { plate, lines } = edges(sigma);
+    expect(Math.abs(measureSharpness(plate, lines)!.sigmaPx - sigma)).toBeLessThan(0.1);
+  });
+
+  test("what is no clean step is not counted", () => {
+    const { plate } = edges(0.8);
+    expect(
+      measureSharpness(plate, [
+        [
+          [30, 20],
+          [34, 200],
+        ],
+      ]),
+    ).toBeNull();
+  });
+
+  test("the filter of a softness has its standard deviation", () => {
+    for (const sigma of [0.6, 1.3]) {
+      const table = filterTable(softness(sigma));
+      // The table is the inverse of the distribution: its mean square is the variance.
+      const variance = table.reduce((sum, d) => sum + d * d, 0) / table.length;
+      expect(Math.abs(Math.sqrt(variance) / sigma - 1)).toBeLessThan(0.03);
+    }
+    expect(softness(0.3).kind).toBe("blackman-harris");
+  });
+});

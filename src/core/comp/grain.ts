@@ -1,0 +1,190 @@
+import type { Comp, GrainModel } from "./schema.ts";
+import type { Passes } from "../trace/film.ts";
+
+/** Grain laid on what is rendered, with the plate's own statistics. */
+
+/** Variance of the grain at a level of linear light. */
+export const grainVariance = ({ read, shot }: GrainModel, k: number, light: number): number =>
+  read[k] * read[k] + shot[k] * Math.max(0, light);
+
+/** Pixels to either side that grain is joined over. */
+const REACH = 4;
+
+/** Taps of the Gaussian that the grain is as coarse as, with unit sum of squares. */
+export function grainTaps(size: number): number[] {
+  const taps = Array.from({ length: 2 * REACH + 1 }, (_, i) =>
+    size > 0 ? Math.exp(-((i - REACH) ** 2) / (2 * size * size)) : i === REACH ? 1 : 0,
+  );
+  const norm = Math.sqrt(taps.reduce((sum, t) => sum + t * t, 0));
+  return taps.map((t) => t / norm);
+}
+
+/** Correlation of grain of a size with itself one pixel on. */
+export function neighbourCorrelation(size: number): number {
+  const taps = grainTaps(size);
+  return taps.slice(1).reduce((sum, t, i) => sum + t * taps[i], 0);
+}
+
+/** Size of the grain whose neighbours are so correlated. */
+export function sizeOfCorrelation(correlation: number): number {
+  if (!(correlation > 0)) return 0;
+  let [low, high] = [0, 3];
+  for (let i = 0; i < 40; i++) {
+    const middle = (low + high) / 2;
+    if (neighbourCorrelation(middle) < correlation) low = middle;
+    else high = middle;
+  }
+  return (low + high) / 2;
+}
+
+/**
+ * The grain of a picture at another size of its sides: averaging pixels makes it weaker and finer, spreading them coarser.
+ */
+export function grainAt(model: GrainModel, scale: number): GrainModel {
+  if (scale === 1) return model;
+  const size = model.size * scale;
+  if (scale > 1) return { ...model, size };
+  // Averaged over n pixels that are joined over an area of a: a / (a + n - 1) of the variance is left.
+  const taps = grainTaps(model.size);
+  const area = taps.reduce((sum, t) => sum + t, 0) ** 4;
+  const left = area / (area + 1 / (scale * scale) - 1);
+  return {
+    ...model,
+    read: model.read.map((r) => r * Math.sqrt(left)) as GrainModel["read"],
+    shot: model.shot.map((s) => s * left) as GrainModel["shot"],
+    size,
+  };
+}
+
+/** Normal deviates at the middles of even shares of probability, from which a hash picks. */
+const QUANTILES = quantiles(4096);
+
+function quantiles(count: number): Float32Array {
+  const out = new Float32Array(count);
+  // The normal distribution cumulated by small steps.
+  let [x, sum] = [-6, 0];
+  const step = 1e-4;
+  const scale = step / Math.sqrt(2 * Math.PI);
+  for (let i = 0; i < count; i++) {
+    const wanted = (i + 0.5) / count;
+    while (sum < wanted && x < 6) {
+      sum += scale * Math.exp((-x * x) / 2);
+      x += step;
+    }
+    out[i] = x;
+  }
+  const variance = out.reduce((total, v) => total + v * v, 0) / count;
+  return out.map((v) => v / Math.sqrt(variance));
+}
+
+/** A well mixed number of 32 bits of a place (after Wellons, "Prospecting for hash functions", lowbias32). */
+function mixed(x: number, y: number, seed: number): number {
+  let h = (Math.imul(x + 1, 0x9e3779b1) ^ Math.imul(y + 1, 0x85ebca6b) ^ seed) >>> 0;
+  h = Math.imul(h ^ (h >>> 16), 0x7feb352d);
+  h = Math.imul(h ^ (h >>> 15), 0x846ca68b);
+  return (h ^ (h >>> 16)) >>> 0;
+}
+
+/** Rows of grain of unit variance; a place has the same in every call, so that bands and tiles join. */
+class GrainRows {
+  private readonly taps: number[];
+  private readonly first: number;
+  /** Rows blurred across, by their number. */
+  private readonly across = new Map<number, Float32Array>();
+  private readonly mix: [number, number, number, number, number, number];
+
+  constructor(
+    model: GrainModel,
+    private readonly width: number,
+    private readonly seed: number,
+  ) {
+    this.taps = grainTaps(model.size);
+    this.first = this.taps.findIndex((t) => t > 1e-4);
+    this.mix = mixing(model.joined);
+  }
+
+  row(y: number): Float32Array {
+    const { width, taps, first } = this;
+    const out = new Float32Array(width * 3);
+    for (let t = first; t < taps.length - first; t++) {
+      const row = this.acrossRow(y + t - REACH);
+      const weight = taps[t];
+      for (let i = 0; i < out.length; i++) out[i] += weight * row[i];
+    }
+    for (const key of this.across.keys()) if (key < y - REACH) this.across.delete(key);
+    const [rr, gr, gg, br, bg, bb] = this.mix;
+    for (let i = 0; i < out.length; i += 3) {
+      const [r, g, b] = [out[i], out[i + 1], out[i + 2]];
+      out[i] = rr * r;
+      out[i + 1] = gr * r + gg * g;
+      out[i + 2] = br * r + bg * g + bb * b;
+    }
+    return out;
+  }
+
+  private acrossRow(y: number): Float32Array {
+    const kept = this.across.get(y);
+    if (kept) return kept;
+    const { width, taps, first, seed } = this;
+    const white = new Float32Array((width + 2 * REACH) * 3);
+    for (let x = -REACH; x < width + REACH; x++) {
+      const [a, b] = [mixed(x, y, seed), mixed(x, y, seed ^ 0x5bd1e995)];
+      const at = (x + REACH) * 3;
+      white[at] = QUANTILES[a & 4095];
+      white[at + 1] = QUANTILES[(a >>> 12) & 4095];
+      white[at + 2] = QUANTILES[b & 4095];
+    }
+    const out = new Float32Array(width * 3);
+    for (let t = first; t < taps.length - first; t++) {
+      const weight = taps[t];
+      for (let i = 0; i < out.length; i++) out[i] += weight * white[i + t * 3];
+    }
+    this.across.set(y, out);
+    return out;
+  }
+}
+
+/** Lower triangle by which independent deviates get the channels' correlations (Cholesky). */
+function mixing([rg, rb, gb]: GrainModel["joined"]): [number, number, number, number, number, number] {
+  const gg = Math.sqrt(Math.max(1e-6, 1 - rg * rg));
+  const bg = (gb - rg * rb) / gg;
+  const bb = Math.sqrt(Math.max(0, 1 - rb * rb - bg * bg));
+  const norm = Math.sqrt(rb * rb + bg * bg + bb * bb);
+  return [1, rg, gg, rb / norm, bg / norm, bb / norm];
+}
+
+/**
+ * Lays grain on the pixels of a composite that the passes touch: as much as the plate has at that brightness, less what
+ * is left there of the plate's own behind coverage and shadow. `y0` is the first row's number in the whole picture,
+ * `scale` the picture's size over the plate's. Linear light, in place.
+ */
+export function layGrain(
+  out: Float32Array,
+  plate: { width: number; height: number; linear: Float32Array },
+  passes: Passes,
+  grain: Comp["grain"],
+  scale: number,
+  y0: number,
+  touched: (pixel: number) => boolean,
+): void {
+  if (!grain.on || !grain.model || grain.strength === 0) return;
+  const model = grainAt(grain.model, scale);
+  const { width, height, linear } = plate;
+  const rows = new GrainRows(model, width, grain.seed);
+  const { prop, ratio } = passes;
+  for (let y = 0; y < height; y++) {
+    let row: Float32Array | null = null;
+    for (let x = 0; x < width; x++) {
+      const pixel = y * width + x;
+      if (!touched(pixel)) continue;
+      row ??= rows.row(y0 + y);
+      const through = 1 - prop[pixel * 4 + 3];
+      for (let k = 0; k < 3; k++) {
+        const i = pixel * 3 + k;
+        const left = through * ratio[i];
+        const missing = grainVariance(model, k, out[i]) - left * left * grainVariance(model, k, linear[i]);
+        if (missing > 0) out[i] += grain.strength * Math.sqrt(missing) * row[x * 3 + k];
+      }
+    }
+  }
+}

@@ -1,0 +1,201 @@
+<script setup lang="ts">
+import ToggleSwitch from "primevue/toggleswitch";
+import { computed } from "vue";
+import { grainVariance } from "#core/comp/grain";
+import type { Comp } from "#core/comp/schema";
+import type { Shot } from "#core/shot/schema";
+import FigureChart from "../../parts/FigureChart.vue";
+import NumberField from "../../parts/NumberField.vue";
+import { useMeasuring } from "../../stores/measuring.ts";
+import { useNotices } from "../../stores/notices.ts";
+import { useShot } from "../../stores/shot.ts";
+
+/** What is rendered is brought to the plate: as soft as its edges, with its grain. */
+const props = defineProps<{ shot: Shot }>();
+const store = useShot();
+const notices = useNotices();
+const measuring = useMeasuring();
+const comp = computed(() => props.shot.comp);
+const set = (name: string, change: (comp: Comp) => void) => store.commit(name, (d) => change(d.comp));
+
+async function measureSharpness(): Promise<void> {
+  try {
+    const found = await measuring.measureSharpness(props.shot);
+    if (!found)
+      notices.say(
+        "warn",
+        "No marked edge is a clean step of light.",
+        "Mark an edge between something dark and something bright in the Camera step, or type the softness.",
+      );
+    else
+      await set("Measure sharpness", (c) => {
+        c.sharpness = { on: true, sigmaPx: Number(found.sigmaPx.toFixed(3)) };
+      });
+  } catch (error) {
+    notices.fail(error);
+  }
+}
+async function measureGrain(): Promise<void> {
+  try {
+    const found = await measuring.measureGrain();
+    if (!found)
+      notices.say(
+        "warn",
+        "The plate has hardly any flat patch to measure its grain on.",
+        "Leave grain off, or use a larger plate.",
+      );
+    else
+      await set("Measure grain", (c) => {
+        c.grain.on = true;
+        c.grain.model = found.model;
+      });
+  } catch (error) {
+    notices.fail(error);
+  }
+}
+
+const COLOURS = ["#e0705f", "#7fb06a", "#6f9fd8"];
+/** Standard deviation against brightness: as measured, and as it is laid. */
+const chart = computed(() => {
+  const { model } = comp.value.grain;
+  if (!model) return null;
+  const lights = Array.from({ length: 25 }, (_, i) => i / 24);
+  const measured = measuring.grain?.points ?? [];
+  return {
+    animation: false,
+    grid: { left: 40, right: 8, top: 6, bottom: 20 },
+    tooltip: { trigger: "axis", valueFormatter: (v: number) => `${v.toFixed(2)} %` },
+    xAxis: { type: "value", min: 0, max: 1, axisLabel: { fontSize: 9 }, splitLine: { show: false } },
+    yAxis: { type: "value", min: 0, axisLabel: { fontSize: 9 }, splitNumber: 3 },
+    series: COLOURS.flatMap((color, k) => [
+      {
+        type: "line",
+        name: ["red", "green", "blue"][k],
+        symbol: "none",
+        lineStyle: { color, width: 1.5 },
+        data: lights.map((l) => [l, 100 * Math.sqrt(grainVariance(model, k, l))]),
+      },
+      {
+        type: "line",
+        name: `${["red", "green", "blue"][k]}, measured`,
+        lineStyle: { width: 0 },
+        symbolSize: 5,
+        itemStyle: { color },
+        data: measured.map(({ light, sigma }) => [light[k], 100 * sigma[k]]),
+      },
+    ]),
+  };
+});
+</script>
+
+<template>
+  <section class="card" style="flex: 0.8">
+    <h3>
+      Sharpness
+      <ToggleSwitch
+        class="end"
+        :model-value="comp.sharpness.on"
+        aria-label="Bring it to the plate's sharpness"
+        @update:model-value="(on: boolean) => set(on ? 'Sharpness on' : 'Sharpness off', (c) => (c.sharpness.on = on))"
+      />
+    </h3>
+    <div class="facts">
+      <span>Softness</span>
+      <span class="row">
+        <NumberField
+          :model-value="comp.sharpness.sigmaPx ?? 0"
+          label="Softness of the plate's edges"
+          unit="px"
+          :digits="2"
+          :min="0"
+          :max="8"
+          title="Standard deviation of the blur that a sharp edge has in the plate; below 0.42 the render is as sharp as it can be"
+          data-test="sharpness"
+          @update:model-value="(v) => set('Type sharpness', (c) => (c.sharpness.sigmaPx = v > 0 ? v : null))"
+        />
+        <button class="act" :disabled="measuring.busy" data-test="measure-sharpness" @click="measureSharpness">
+          measure
+        </button>
+      </span>
+    </div>
+    <p v-if="measuring.sharpness" class="quiet num" data-test="sharpness-told">
+      {{ measuring.sharpness.each.length }} places on marked edges: {{ measuring.sharpness.each[0].toFixed(2) }} to
+      {{ measuring.sharpness.each[measuring.sharpness.each.length - 1].toFixed(2) }} px; the sharpest quarter counts
+    </p>
+    <p v-else class="quiet">
+      Measured on the edges that are marked for the camera; it is rendered, so the proof begins anew.
+    </p>
+  </section>
+  <section class="card" style="flex: 1.3">
+    <h3>
+      Grain
+      <ToggleSwitch
+        class="end"
+        :model-value="comp.grain.on"
+        aria-label="Lay the plate's grain"
+        @update:model-value="(on: boolean) => set(on ? 'Grain on' : 'Grain off', (c) => (c.grain.on = on))"
+      />
+    </h3>
+    <div class="split">
+      <div class="facts">
+        <span>Plate</span>
+        <span>
+          <button class="act" :disabled="measuring.busy" data-test="measure-grain" @click="measureGrain">
+            {{ comp.grain.model ? "measure again" : "measure" }}
+          </button>
+        </span>
+        <template v-if="comp.grain.model">
+          <span>Strength</span>
+          <span
+            ><NumberField
+              :model-value="comp.grain.strength"
+              label="Strength of the grain"
+              :digits="2"
+              :min="0"
+              :max="4"
+              @update:model-value="(v) => set('Strength of grain', (c) => (c.grain.strength = v))"
+          /></span>
+          <span>Coarse</span>
+          <span
+            ><NumberField
+              :model-value="comp.grain.model.size"
+              label="Size of the grain"
+              unit="px"
+              :digits="2"
+              :min="0"
+              :max="3"
+              @update:model-value="(v) => set('Size of grain', (c) => c.grain.model && (c.grain.model.size = v))"
+          /></span>
+          <span>Pattern</span>
+          <span
+            ><NumberField
+              :model-value="comp.grain.seed"
+              label="Pattern of the grain"
+              :digits="0"
+              :min="0"
+              :max="4294967295"
+              title="Another number for every frame"
+              @update:model-value="(v) => set('Pattern of grain', (c) => (c.grain.seed = Math.round(v)))"
+          /></span>
+        </template>
+      </div>
+      <FigureChart v-if="chart" title="Grain over light, % of white" :option="chart" />
+    </div>
+    <p v-if="measuring.grain" class="quiet num" data-test="grain-told">
+      From {{ measuring.grain.patches }} flat patches; channels go together
+      {{ comp.grain.model?.joined.map((c) => c.toFixed(2)).join(", ") }}
+    </p>
+    <p v-if="!comp.grain.model" class="quiet">
+      Measured on flat patches of the plate, laid on what is rendered alone; a shadow gets back what it took.
+    </p>
+  </section>
+</template>
+
+<style scoped>
+.split {
+  display: grid;
+  grid-template-columns: auto 1fr;
+  gap: 8px;
+  min-height: 110px;
+}
+</style>

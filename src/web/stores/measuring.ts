@@ -1,0 +1,50 @@
+import type { Remote } from "comlink";
+import { transfer, wrap } from "comlink";
+import { defineStore } from "pinia";
+import { shallowRef } from "vue";
+import type { MeasuredGrain } from "#core/comp/measureGrain";
+import type { MeasuredSharpness } from "#core/comp/sharpness";
+import type { Vec2 } from "#core/math/vec3";
+import type { Shot } from "#core/shot/schema";
+import type { Measuring } from "../workers/measure.worker.ts";
+import { usePlate } from "./plate.ts";
+
+/** Grain and sharpness of the open plate, measured in a worker. */
+export const useMeasuring = defineStore("measuring", () => {
+  const plate = usePlate();
+  const grain = shallowRef<MeasuredGrain | null>(null);
+  const sharpness = shallowRef<MeasuredSharpness | null>(null);
+  const busy = shallowRef(false);
+  let worker: Remote<Measuring> | null = null;
+
+  async function ask<T>(
+    question: (measure: Remote<Measuring>, own: { width: number; height: number; linear: Float32Array }) => Promise<T>,
+  ): Promise<T | null> {
+    const { shown } = plate;
+    if (!shown) return null;
+    worker ??= wrap<Measuring>(
+      new Worker(new URL("../workers/measure.worker.ts", import.meta.url), { type: "module" }),
+    );
+    busy.value = true;
+    try {
+      const linear = shown.linear.slice();
+      return await question(worker, transfer({ width: shown.width, height: shown.height, linear }, [linear.buffer]));
+    } finally {
+      busy.value = false;
+    }
+  }
+
+  async function measureGrain(): Promise<MeasuredGrain | null> {
+    grain.value = await ask((measure, own) => measure.grain(own));
+    return grain.value;
+  }
+
+  /** By the edges that are marked on the plate. */
+  async function measureSharpness(shot: Shot): Promise<MeasuredSharpness | null> {
+    const lines = Object.values(shot.edges).map(({ points }) => points.map(([x, y]): Vec2 => [x, y]));
+    sharpness.value = await ask((measure, own) => measure.sharpness(own, lines));
+    return sharpness.value;
+  }
+
+  return { grain, sharpness, busy, measureGrain, measureSharpness };
+});
