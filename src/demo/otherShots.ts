@@ -26,7 +26,7 @@ import { insetFace, pullFace } from "#core/set/shell/pull";
 import { placedVertex, typedVertex } from "#core/set/vertex";
 import { MAIN_PLATE } from "#core/plate/schema";
 import * as loft from "./netloft.ts";
-import { takePlateAlbedo, takeProbedLight } from "./probed.ts";
+import { takePlateAlbedo, takePlateLook, takeProbedLight } from "./probed.ts";
 import * as slip from "./slipway.ts";
 
 /** The net loft and the slipway as finished shots: marks set to half a pixel, the camera solved from them. */
@@ -220,6 +220,7 @@ export async function netloftShot(
     shot.light.probes[`probe-${i + 1}`] = newProbe(`probe-${i + 1}`, pixel, radius, "as set");
   });
   await takeProbedLight(shot, codes);
+  takePlateLook(shot, codes);
   shot.props["prop-1"] = prop("prop-1", "Copper kettle", assets.kettle, "kettle.glb", loft.kettlePlace);
   shot.props["prop-2"] = prop("prop-2", "Net float", assets.float, "float.glb", loft.floatPlace);
   return shot;
@@ -285,6 +286,7 @@ export async function slipwayShot(
   // Masonry is even where concrete has spots and a sheen; what the concrete reflects is then read off the plate.
   shot.light.probes["probe-1"] = newProbe("probe-1", [120, 400], 60, "as set");
   await takeProbedLight(shot, codes);
+  takePlateLook(shot, codes);
   await takePlateAlbedo(shot, codes, "concrete", [620, 600], 120);
   shot.props["prop-1"] = prop("prop-1", "Rowing boat", boat, "boat.glb", placement);
   return shot;

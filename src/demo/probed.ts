@@ -1,3 +1,5 @@
+import { measureGrain } from "#core/comp/measureGrain";
+import { plateSharpness } from "#core/comp/sharpness";
 import { takeColours } from "#core/render/probeLight";
 import type { Shot } from "#core/shot/schema";
 import type { Vec2 } from "#core/math/vec3";
@@ -9,6 +11,17 @@ export async function takeProbedLight(shot: Shot, codes: Uint8Array): Promise<vo
   const light = await probedLight(shot, plateOf(shot, codes));
   if (typeof light === "string") throw new Error(light);
   takeColours(shot.light, light.colours);
+}
+
+/** Measures the plate's grain and sharpness, as the buttons in Comp do. */
+export function takePlateLook(shot: Shot, codes: Uint8Array): void {
+  const plate = plateOf(shot, codes);
+  const lines = Object.values(shot.edges).map(({ points }) => points.map(([x, y]): Vec2 => [x, y]));
+  const sharpness = plateSharpness(plate, lines);
+  const grain = measureGrain(plate);
+  if (!sharpness || !grain) throw new Error(`Grain or sharpness of “${shot.name}” cannot be measured.`);
+  shot.comp.sharpness.sigmaPx = Number(sharpness.sigmaPx.toFixed(3));
+  shot.comp.grain.model = grain.model;
 }
 
 /** Reads a material's reflectance off the plate, as the button "colour from the plate" does. */

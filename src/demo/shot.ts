@@ -22,7 +22,7 @@ import { makePart } from "#core/set/parts/make";
 import { bodyOf } from "#core/set/shell/make";
 import { placedVertex, typedVertex } from "#core/set/vertex";
 import { ridged } from "./otherShots.ts";
-import { takeProbedLight } from "./probed.ts";
+import { takePlateLook, takeProbedLight } from "./probed.ts";
 import * as quay from "./quay.ts";
 
 export const demoFolder = fileURLToPath(new URL("../../demo/quay/", import.meta.url));
@@ -148,6 +148,7 @@ export async function demoShot(plate: PlateInfo, codes: Uint8Array, buoyAsset: s
     shot.light.probes[`probe-${i + 6}`] = newProbe(`probe-${i + 6}`, pixel, 11, "shaded");
   });
   await takeProbedLight(shot, codes);
+  takePlateLook(shot, codes);
   // It is set down where it stands in the photograph with it, to half a pixel.
   const stood = onGround(half(projectPoint(quay.camera, truth.buoy.position)!)).map((x) =>
     Number(x.toFixed(3)),

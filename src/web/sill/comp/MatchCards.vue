@@ -24,7 +24,7 @@ async function measureSharpness(): Promise<void> {
     if (!found)
       notices.say(
         "warn",
-        "No marked edge is a clean step of light.",
+        "No edge of the plate is a clean step of light.",
         "Mark an edge between something dark and something bright in the Camera step, or type the softness.",
       );
     else
@@ -118,12 +118,12 @@ const chart = computed(() => {
         </button>
       </span>
     </div>
-    <p v-if="measuring.sharpness" class="quiet num" data-test="sharpness-told">
-      {{ measuring.sharpness.each.length }} places on marked edges: {{ measuring.sharpness.each[0].toFixed(2) }} to
-      {{ measuring.sharpness.each[measuring.sharpness.each.length - 1].toFixed(2) }} px; the sharpest quarter counts
+    <p v-if="measuring.sharpness" class="quiet" data-test="sharpness-told">
+      {{ measuring.sharpness.each.length }} places on edges: {{ measuring.sharpness.each[0].toFixed(2) }} to
+      {{ measuring.sharpness.each[measuring.sharpness.each.length - 1].toFixed(2) }} px
     </p>
     <p v-else class="quiet">
-      Measured on the edges that are marked for the camera; it is rendered, so the proof begins anew.
+      Measured on marked edges, or on those that the plate has. It is rendered, so the proof begins anew.
     </p>
   </section>
   <section class="card" style="flex: 1.3">
@@ -181,7 +181,7 @@ const chart = computed(() => {
       </div>
       <FigureChart v-if="chart" title="Grain over light, % of white" :option="chart" />
     </div>
-    <p v-if="measuring.grain" class="quiet num" data-test="grain-told">
+    <p v-if="measuring.grain" class="quiet" data-test="grain-told">
       From {{ measuring.grain.patches }} flat patches; channels go together
       {{ comp.grain.model?.joined.map((c) => c.toFixed(2)).join(", ") }}
     </p>
