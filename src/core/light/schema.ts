@@ -125,6 +125,13 @@ export const SkySpreadSchema = v.variant("kind", [
     kind: v.literal("physical"),
     turbidity: v.pipe(Finite, v.minValue(1.7, "must be 1.7 or more"), v.maxValue(10, "must be 10 or less")),
   }),
+  /** From one colour at the horizon to another overhead; by the power to which it falls off with height. */
+  v.object({
+    kind: v.literal("gradient"),
+    horizon: ColourSchema,
+    zenith: ColourSchema,
+    steepness: v.pipe(Finite, v.minValue(0.2, "must be 0.2 or more"), v.maxValue(20, "must be 20 or less")),
+  }),
   /** A picture of all around, latitude by longitude. */
   v.object({
     kind: v.literal("picture"),

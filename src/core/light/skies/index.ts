@@ -5,6 +5,7 @@ import type { PictureSpread } from "../surroundings/known.ts";
 import { groundMean, litPicture } from "../surroundings/known.ts";
 import { turnMatrix } from "../surroundings/turn.ts";
 import { even, general, overcast } from "./general.ts";
+import { gradient } from "./gradient.ts";
 import { physical } from "./physical.ts";
 import { picture } from "./picture.ts";
 import type { SkyKind, SkyShape } from "./sky.ts";
@@ -15,6 +16,7 @@ export const SKIES: { [K in SkySpread["kind"]]: SkyKind<Extract<SkySpread, { kin
   overcast,
   general,
   physical,
+  gradient,
   picture,
 };
 
@@ -32,6 +34,19 @@ function directionOf(column: number, row: number): Vec3 {
   return [Math.sin(tilt) * Math.sin(turn), Math.sin(tilt) * Math.cos(turn), Math.cos(tilt)];
 }
 
+/** Mean of a sky over level ground, weighed by the cosine: radiance of the even sky that lights it alike. */
+export function groundLevel(shape: SkyShape, sun: Vec3): Vec3 {
+  const sum: Vec3 = [0, 0, 0];
+  let weights = 0;
+  for (let y = 0; y < HEIGHT / 2; y++)
+    for (let x = 0; x < WIDTH; x++) {
+      const { colour, weight } = cellAt(shape, sun, x, y);
+      weights += weight;
+      colour.forEach((c, k) => (sum[k] += weight * c));
+    }
+  return sum.map((s) => s / weights) as Vec3;
+}
+
 /**
  * A sky as a picture around the place, latitude by longitude: the mean over level ground (weighed by the cosine) is 1 in
  * every channel, so that the sky's own radiance is that of the even sky which gives level ground the same light. Below
@@ -43,10 +58,7 @@ export function skyPicture(shape: SkyShape, sun: Vec3): Picture {
   let weights = 0;
   for (let y = 0; y < HEIGHT / 2; y++) {
     for (let x = 0; x < WIDTH; x++) {
-      const d = directionOf(x, y);
-      const toSun = Math.acos(Math.min(1, Math.max(-1, d[0] * sun[0] + d[1] * sun[1] + d[2] * sun[2])));
-      const colour = shape(d[2], toSun, d);
-      const weight = d[2] * Math.sqrt(1 - d[2] * d[2]);
+      const { colour, weight } = cellAt(shape, sun, x, y);
       weights += weight;
       colour.forEach((c, k) => {
         pixels[(y * WIDTH + x) * 3 + k] = c;
@@ -58,6 +70,13 @@ export function skyPicture(shape: SkyShape, sun: Vec3): Picture {
   const row = WIDTH * 3;
   pixels.copyWithin((HEIGHT / 2) * row, (HEIGHT / 2 - 1) * row, (HEIGHT / 2) * row);
   return { width: WIDTH, height: HEIGHT, pixels };
+}
+
+/** Colour of a cell, and how much it counts on level ground. */
+function cellAt(shape: SkyShape, sun: Vec3, x: number, y: number): { colour: Vec3; weight: number } {
+  const d = directionOf(x, y);
+  const toSun = Math.acos(Math.min(1, Math.max(-1, d[0] * sun[0] + d[1] * sun[1] + d[2] * sun[2])));
+  return { colour: shape(d[2], toSun, d), weight: d[2] * Math.sqrt(1 - d[2] * d[2]) };
 }
 
 const kept = new Map<string, Picture>();

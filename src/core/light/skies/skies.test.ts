@@ -1,10 +1,15 @@
 import { describe, expect, test } from "@jest/globals";
 import type { Vec3 } from "#core/math/vec3";
 import { toRadians } from "#core/math/vec3";
+import type { Camera } from "#core/optics/camera";
+import { pixelDirection, rotationFromAngles } from "#core/optics/camera";
+import { noDistortion } from "#core/optics/distortion";
+import { gaussian, seeded } from "../../../testing/random.ts";
 import { blackBody, daylight, kelvinColour } from "../kelvin.ts";
 import { directionFromAngles } from "../sun.ts";
 import { generalSky } from "./general.ts";
-import { shapeOf, skyEnvironment, skyPicture } from "./index.ts";
+import { skyOfPlate } from "./gradient.ts";
+import { groundLevel, shapeOf, skyEnvironment, skyPicture } from "./index.ts";
 import { clearDaylight, clearSky, fromChroma } from "./physical.ts";
 
 const sun = (heightDeg: number) => directionFromAngles(toRadians(130), toRadians(heightDeg));
@@ -136,5 +141,51 @@ describe("temperatures", () => {
     for (const kelvin of [2000, 3200, 4500, 6500, 12_000]) expect(luminance(kelvinColour(kelvin))).toBeCloseTo(1, 2);
     const redness = [2000, 3200, 4000, 4500, 5000, 6500, 12_000].map((k) => kelvinColour(k)[0] / kelvinColour(k)[2]);
     redness.slice(1).forEach((r, i) => expect(r).toBeLessThan(redness[i]));
+  });
+});
+
+describe("a sky fitted to the plate's own", () => {
+  const camera: Camera = {
+    focalPx: 500,
+    principal: [320, 220],
+    distortion: noDistortion(),
+    rotation: rotationFromAngles({ heading: 0.3, tilt: 0.25, roll: 0.02 }),
+    position: [0, -4, 1.6],
+  };
+  const truth = {
+    kind: "gradient" as const,
+    horizon: [0.7, 0.72, 0.75] as Vec3,
+    zenith: [0.2, 0.3, 0.5] as Vec3,
+    steepness: 4,
+  };
+  const [width, height] = [640, 440];
+  /** The sky over dark ground, with masts and gulls in it, and a little noise. */
+  function plate(): { width: number; height: number; linear: Float32Array } {
+    const random = seeded(5);
+    const shape = shapeOf(truth, sun(40))!;
+    const linear = new Float32Array(width * height * 3);
+    for (let y = 0; y < height; y++)
+      for (let x = 0; x < width; x++) {
+        const up = pixelDirection(camera, [x + 0.5, y + 0.5])[2];
+        const colour: Vec3 = up <= 0 ? [0.1, 0.1, 0.1] : x % 90 < 8 ? [0.05, 0.04, 0.04] : shape(up, 1, [0, 0, 1]);
+        colour.forEach((c, k) => (linear[(y * width + x) * 3 + k] = c + 0.005 * gaussian(random)));
+      }
+    return { width, height, linear };
+  }
+
+  test("horizon and level come back past masts that the set does not have", () => {
+    const found = skyOfPlate(camera, {}, plate());
+    if (typeof found === "string") throw new Error(found);
+    expect(found.steepness).toBe(truth.steepness);
+    truth.horizon.forEach((c, k) => expect(Math.abs(found.horizon[k] / c - 1)).toBeLessThan(0.03));
+    truth.zenith.forEach((c, k) => expect(Math.abs(found.zenith[k] / c - 1)).toBeLessThan(0.12));
+    const [told, true_] = [found, truth].map((spread) => groundLevel(shapeOf(spread, sun(40))!, sun(40)));
+    true_.forEach((c, k) => expect(Math.abs(told[k] / c - 1)).toBeLessThan(0.06));
+  });
+
+  test("a plate without sky says so", () => {
+    const down = { ...camera, rotation: rotationFromAngles({ heading: 0, tilt: -0.8, roll: 0 }) };
+    expect(skyOfPlate(down, {}, plate())).toMatch(/too little sky/);
+    expect(skyOfPlate(null, {}, plate())).toMatch(/camera first/);
   });
 });

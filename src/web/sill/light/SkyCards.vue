@@ -5,10 +5,13 @@ import { computed, ref } from "vue";
 import { sunDirection } from "#core/light/rig";
 import type { SkySpread } from "#core/light/schema";
 import { GENERAL_SKIES } from "#core/light/skies/general";
-import { SKIES } from "#core/light/skies/index";
+import { skyOfPlate } from "#core/light/skies/gradient";
+import { SKIES, groundLevel, shapeOf } from "#core/light/skies/index";
 import { clearDaylight } from "#core/light/skies/physical";
 import type { Camera } from "#core/optics/camera";
 import type { Shot } from "#core/shot/schema";
+import { useNotices } from "../../stores/notices.ts";
+import { usePlate } from "../../stores/plate.ts";
 import NumberField from "../../parts/NumberField.vue";
 import { SURROUNDINGS_FILES, useSurroundings } from "./bringSurroundings.ts";
 import SkyDome from "./SkyDome.vue";
@@ -25,6 +28,7 @@ const NAMES: Record<SkySpread["kind"], string> = {
   overcast: "overcast, three times as bright overhead",
   general: "one of the general skies (ISO 15469)",
   physical: "clear, by turbidity",
+  gradient: "from horizon to zenith",
   picture: "picture of all around",
 };
 const kinds = (Object.keys(SKIES) as SkySpread["kind"][]).map((value) => ({ value, label: NAMES[value] }));
@@ -37,6 +41,7 @@ const PLAIN: { [K in Exclude<SkySpread["kind"], "picture">]: Extract<SkySpread, 
   overcast: { kind: "overcast" },
   general: { kind: "general", number: 12 },
   physical: { kind: "physical", turbidity: 3 },
+  gradient: { kind: "gradient", horizon: [1.3, 1.3, 1.3], zenith: [0.7, 0.8, 1], steepness: 4 },
 };
 function choose(kind: SkySpread["kind"]): void {
   if (kind === "picture") picker.value?.click();
@@ -48,6 +53,24 @@ async function pick(e: Event): Promise<void> {
   const input = e.target as HTMLInputElement;
   if (input.files?.[0]) await bring(input.files[0]);
   input.value = "";
+}
+
+const plate = usePlate();
+const notices = useNotices();
+/** The gradient, and the level, of the sky that the plate itself shows. */
+function takePlateSky(): void {
+  if (!plate.shown) return;
+  const found = skyOfPlate(props.camera, props.shot.set, plate.shown);
+  if (typeof found === "string") {
+    notices.say("warn", found);
+    return;
+  }
+  const radiance = groundLevel(shapeOf(found, sunDirection(props.shot))!, sunDirection(props.shot));
+  void set("Take the plate's sky", (l) => {
+    l.sky.on = true;
+    l.sky.spread = found;
+    l.sky.radiance = radiance.map((c) => Number(c.toPrecision(5))) as typeof l.sky.radiance;
+  });
 }
 
 /** Sun and sky as that air has them; the brightness of what both light on level ground stays. */
@@ -106,6 +129,61 @@ function takeAir(): void {
               (number: number) => set('Choose sky', (l) => (l.sky.spread = { kind: 'general', number }))
             "
         /></span>
+      </template>
+      <template v-if="spread.kind === 'gradient'">
+        <span>Horizon</span>
+        <span class="row">
+          <NumberField
+            v-for="(c, k) in spread.horizon"
+            :key="k"
+            :model-value="c"
+            :label="`Horizon ${'RGB'[k]}`"
+            narrow
+            :digits="3"
+            :min="0"
+            :max="1000"
+            @update:model-value="
+              (v) => set('Type horizon', (l) => l.sky.spread.kind === 'gradient' && (l.sky.spread.horizon[k] = v))
+            "
+          />
+        </span>
+        <span>Overhead</span>
+        <span class="row">
+          <NumberField
+            v-for="(c, k) in spread.zenith"
+            :key="k"
+            :model-value="c"
+            :label="`Overhead ${'RGB'[k]}`"
+            narrow
+            :digits="3"
+            :min="0"
+            :max="1000"
+            @update:model-value="
+              (v) => set('Type zenith', (l) => l.sky.spread.kind === 'gradient' && (l.sky.spread.zenith[k] = v))
+            "
+          />
+        </span>
+        <span>Steep</span>
+        <span class="row">
+          <NumberField
+            :model-value="spread.steepness"
+            label="How steeply it falls off"
+            :digits="1"
+            :min="0.2"
+            :max="20"
+            @update:model-value="
+              (v) => set('Type steepness', (l) => l.sky.spread.kind === 'gradient' && (l.sky.spread.steepness = v))
+            "
+          />
+          <button
+            class="act"
+            title="Colours and level of the sky that the plate shows, as far as no part of the set covers it"
+            data-test="plate-sky"
+            @click="takePlateSky"
+          >
+            from the plate's sky
+          </button>
+        </span>
       </template>
       <template v-if="spread.kind === 'physical'">
         <span>Turbidity</span>
