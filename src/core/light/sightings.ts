@@ -15,6 +15,8 @@ export interface SightingCheck {
   offDeg: number;
   /** The same in its own standard deviations. */
   sigmas: number;
+  /** Where it has the sun by itself; null for a pair, which tells only a plane. */
+  own: Vec3 | null;
   /** Height of the sighted thing, metres; null for what has none. */
   height: number | null;
 }
@@ -234,6 +236,7 @@ export function sunFromSightings(
       id: s.id,
       offDeg: toDegrees(off),
       sigmas,
+      own: Array.isArray(own) ? null : (own as { direction: Vec3 }).direction,
       height: Array.isArray(own) ? null : (own as { height: number | null }).height,
     };
   });

@@ -13,6 +13,7 @@ import { pickFace } from "#core/set/pick";
 import { materialAt } from "#core/set/surface";
 import type { Shot } from "#core/shot/schema";
 import { deletion } from "../../desk/deletion.ts";
+import FigureChart from "../../parts/FigureChart.vue";
 import NumberField from "../../parts/NumberField.vue";
 import ToolButton from "../../parts/ToolButton.vue";
 import { useDesk } from "../../stores/desk.ts";
@@ -111,6 +112,35 @@ const setResponse = (name: string, changes: { shoulder?: number; contrast?: numb
     encoding.response = next && (next.shoulder < 1 || next.contrast !== 1) ? next : null;
   });
 const isFloatPlate = computed(() => isFloat(props.shot.plates.main.encoding));
+/** Luminance of the plate and of the render at every probe. */
+const chart = computed(() => {
+  const lum = (c: readonly number[]) => 0.2126 * c[0] + 0.7152 * c[1] + 0.0722 * c[2];
+  const points = (last.value?.patches ?? []).map(({ id, plate, render }) => ({
+    name: id,
+    value: [Number(lum(plate).toFixed(4)), Number(lum(render).toFixed(4))],
+  }));
+  if (points.length < 2) return null;
+  const most = Number((1.1 * Math.max(...points.flatMap(({ value }) => value))).toPrecision(2));
+  return {
+    animation: false,
+    grid: { left: 34, right: 8, top: 6, bottom: 18 },
+    tooltip: { trigger: "item" },
+    xAxis: { type: "value", min: 0, max: most, axisLabel: { fontSize: 9 }, splitLine: { show: false } },
+    yAxis: { type: "value", min: 0, max: most, axisLabel: { fontSize: 9 }, splitNumber: 2 },
+    series: [
+      {
+        type: "line",
+        symbol: "none",
+        lineStyle: { color: "#777", width: 1 },
+        data: [
+          [0, 0],
+          [most, most],
+        ],
+      },
+      { type: "line", lineStyle: { width: 0 }, symbolSize: 6, itemStyle: { color: "#e8c069" }, data: points },
+    ],
+  };
+});
 const percent = (v: number) => `${v >= 0 ? "+" : "−"}${Math.abs(v * 100).toFixed(0)} %`;
 const sourceName = (id: string) => (id === "sun" || id === "sky" ? id : (light.value.lamps[id]?.name ?? id));
 </script>
@@ -248,6 +278,7 @@ const sourceName = (id: string) => (id === "sun" || id === "sky" ? id : (light.v
         <template v-if="last.sunToSky !== null">sun to sky on level ground {{ last.sunToSky.toFixed(2) }}; </template
         >level ± {{ (last.levelSigma * 100).toFixed(0) }} % from the albedo
       </p>
+      <FigureChart v-if="chart" title="Render against plate, luminance" :option="chart" class="chart" />
       <div v-for="text in last.findings" :key="text" class="finding warning">
         <div>{{ text }}</div>
       </div>
@@ -304,6 +335,9 @@ const sourceName = (id: string) => (id === "sun" || id === "sky" ? id : (light.v
 </template>
 
 <style scoped>
+.chart {
+  height: 96px;
+}
 .pair i {
   display: inline-block;
   width: 18px;

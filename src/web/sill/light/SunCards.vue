@@ -3,7 +3,7 @@ import Button from "primevue/button";
 import InputText from "primevue/inputtext";
 import ToggleSwitch from "primevue/toggleswitch";
 import { computed } from "vue";
-import { almanacSun, compareSuns, northFrom, timesOfSun, worldAzimuth } from "#core/light/almanac";
+import { almanacSun, compareSuns, dayArc, northFrom, timesOfSun, worldAzimuth } from "#core/light/almanac";
 import type { Almanac } from "#core/light/schema";
 import { sunFromSightings } from "#core/light/sightings";
 import { toDegrees } from "#core/math/vec3";
@@ -11,6 +11,7 @@ import type { Camera } from "#core/optics/camera";
 import type { Shot } from "#core/shot/schema";
 import { formatLength } from "#core/units/length";
 import { followSighting } from "../../desk/handles/light.ts";
+import FigureChart from "../../parts/FigureChart.vue";
 import NumberField from "../../parts/NumberField.vue";
 import ToolButton from "../../parts/ToolButton.vue";
 import { useDesk } from "../../stores/desk.ts";
@@ -28,6 +29,40 @@ const sightings = computed(() => Object.values(light.value.sightings));
 const sighted = computed(() => (props.camera ? sunFromSightings(props.camera, sightings.value, props.shot.set) : null));
 const found = computed(() => (typeof sighted.value === "string" ? null : sighted.value));
 const checkOf = (id: string) => found.value?.each.find((each) => each.id === id);
+
+/** Every sighting's own sun, the common one, and the almanac's day. */
+const chart = computed(() => {
+  const at = (d: readonly number[]) => [
+    Number(((toDegrees(Math.atan2(d[0], d[1])) + 360) % 360).toFixed(2)),
+    Number(toDegrees(Math.asin(d[2])).toFixed(2)),
+  ];
+  const own = (found.value?.each ?? []).flatMap(({ id, own: d }) => (d ? [{ name: id, value: at(d) }] : []));
+  const a = light.value.almanac;
+  const day =
+    a && a.northDeg !== null
+      ? dayArc(a, 30).map(({ bearingDeg, elevationDeg }) => [(worldAzimuth(a, bearingDeg)! + 360) % 360, elevationDeg])
+      : [];
+  if (!found.value || own.length + day.length < 2) return null;
+  return {
+    animation: false,
+    grid: { left: 30, right: 8, top: 6, bottom: 18 },
+    tooltip: { trigger: "item" },
+    xAxis: { type: "value", scale: true, axisLabel: { fontSize: 9 }, splitLine: { show: false } },
+    yAxis: { type: "value", scale: true, axisLabel: { fontSize: 9 }, splitNumber: 2 },
+    series: [
+      { type: "line", symbol: "none", lineStyle: { color: "#888", width: 1 }, data: day },
+      { type: "line", lineStyle: { width: 0 }, symbolSize: 6, itemStyle: { color: "#ffe08a" }, data: own },
+      {
+        type: "line",
+        lineStyle: { width: 0 },
+        symbol: "diamond",
+        symbolSize: 10,
+        itemStyle: { color: "#e0705f" },
+        data: [{ name: "all together", value: at(found.value.direction) }],
+      },
+    ],
+  };
+});
 
 const almanac = computed(() => light.value.almanac);
 const byAlmanac = computed(() => almanac.value && almanacSun(almanac.value));
@@ -161,7 +196,7 @@ const degrees = (v: number, digits = 2) => `${v.toFixed(digits)}°`;
         <span>{{ s.kind }} {{ s.id.replace("sighting-", "") }}</span>
         <span class="quiet num">
           <template v-if="checkOf(s.id)">
-            <template v-if="sightings.length > 1">{{ degrees(checkOf(s.id)!.offDeg) }} off</template>
+            <template v-if="sightings.length > 1">{{ degrees(checkOf(s.id)!.offDeg) }} off&ensp;</template>
             <template v-if="checkOf(s.id)!.height">
               {{ formatLength(checkOf(s.id)!.height!, shot.unit) }} high</template
             >
@@ -186,6 +221,7 @@ const degrees = (v: number, digits = 2) => `${v.toFixed(digits)}°`;
       {{ degrees(toDegrees(found.azimuth)) }} ± {{ toDegrees(found.sigma.azimuth).toFixed(2) }}, height
       {{ degrees(toDegrees(found.elevation)) }} ± {{ toDegrees(found.sigma.elevation).toFixed(2) }}
     </p>
+    <FigureChart v-if="chart" title="Azimuth and height, °" :option="chart" class="chart" />
     <div v-if="found?.odd" class="finding warning">
       <div>{{ found.odd }} does not go with the others: check which shadow is whose, or mute it.</div>
     </div>
@@ -286,6 +322,9 @@ const degrees = (v: number, digits = 2) => `${v.toFixed(digits)}°`;
 </template>
 
 <style scoped>
+.chart {
+  height: 92px;
+}
 .clock {
   padding: 1px 6px;
   width: 178px;
