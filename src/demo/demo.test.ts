@@ -173,8 +173,9 @@ describe("the quay solved from its marks", () => {
 describe("light recovered by its probes", () => {
   test("slipway: the overcast sky from one patch of masonry", async () => {
     const { shot } = await shotOf("slipway");
-    // 7/9 of the zenith on level ground (Moon and Spencer); the truth's clouds take 1.6 % of it.
-    shot.light.sky.radiance.forEach((c, k) => expect(Math.abs(c / ((ZENITH[k] * 7) / 9) - 1)).toBeLessThan(0.05));
+    // 7/9 of the zenith on level ground (Moon and Spencer); the truth's clouds take 1.6 % of it. Its ± is 5 % from the
+    // set and 5 % from the stone's albedo.
+    shot.light.sky.radiance.forEach((c, k) => expect(Math.abs(c / ((ZENITH[k] * 7) / 9) - 1)).toBeLessThan(0.1));
   });
 
   test("net loft: its windows from five patches of wood", async () => {

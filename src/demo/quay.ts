@@ -76,13 +76,6 @@ export function sightingTruth(): { foot: Vec3; top: Vec3; tip: Vec3 } {
   };
 }
 
-/** The near corner of the ice house's eaves, and its shadow on the paving. */
-export function eavesShadow(): { top: Vec3; tip: Vec3 } {
-  const top: Vec3 = [-0.28, -0.28, 3.1075];
-  const [dx, dy, dz] = sun.direction;
-  return { top, tip: [top[0] - (dx / dz) * top[2], top[1] - (dy / dz) * top[2], 0] };
-}
-
 /** Where the buoy stands in the picture with the prop. */
 export const buoyPlace = { position: [-3.55, -4.1, 0] as Vec3, turn: toRadians(25) };
 

@@ -48,6 +48,13 @@ const half = (p: Vec2): Vec2 => [Math.round(p[0] * 2) / 2, Math.round(p[1] * 2) 
 /** Mean reflectance of the paving texture, as a grey-card reading on the quay would give it. */
 export const PAVING_ALBEDO: [number, number, number] = [0.303, 0.281, 0.247];
 
+/** The near corner of the ice house's eaves, and its shadow on the paving. */
+function eavesShadow(): { top: Vec3; tip: Vec3 } {
+  const top: Vec3 = [-0.28, -0.28, 3.1075];
+  const [dx, dy, dz] = quay.sun.direction;
+  return { top, tip: [top[0] - (dx / dz) * top[2], top[1] - (dy / dz) * top[2], 0] };
+}
+
 /** Places of the plate with nothing but sunlit paving. */
 const OPEN_PAVING: Vec2[] = [
   [367, 943],
@@ -131,7 +138,7 @@ export async function demoShot(plate: PlateInfo, codes: Uint8Array, buoyAsset: s
     plate: MAIN_PLATE,
     kind: "pair",
     ...Object.fromEntries(
-      Object.entries(quay.eavesShadow()).map(([key, at]) => [key, half(projectPoint(quay.camera, at)!)]),
+      Object.entries(eavesShadow()).map(([key, at]) => [key, half(projectPoint(quay.camera, at)!)]),
     ),
     muted: false,
   } as Sighting;

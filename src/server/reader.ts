@@ -130,7 +130,10 @@ export class Reader {
           refuse(`“${order.name}” takes more than ${Math.round(bytes / MB)} MB of memory to read.`);
       }, 20);
       const after = (s: number) =>
-        setTimeout(() => refuse(`“${order.name}” takes more than ${Math.round(s)} seconds to read.`), s * 1000);
+        setTimeout(
+          () => refuse(`“${order.name}” takes more than ${Number(s.toPrecision(2))} seconds to read.`),
+          s * 1000,
+        );
       let late = after(seconds);
       const gone = () => refuse(`“${order.name}” cannot be read: its reader ended before it was done.`);
       const hear = (reply: ReadReply | ReadBegun) => {
