@@ -169,6 +169,14 @@ const OWN: Record<Exclude<Tool, `part-${PartName}` | `measure-${MeasureName}` | 
     "now a point of its rim",
     "now where it mirrors the sun",
   ),
+  penumbra: mark(
+    "light",
+    "i",
+    "softness from a shadow's edge",
+    "pi-circle-off",
+    "Softness: click beside the edge of a shadow, in the full light",
+    "now across the edge, in the full shade",
+  ),
   pin: mark(
     "props",
     "i",

@@ -9,18 +9,25 @@ import { useDetector } from "../stores/detector.ts";
 import { useDesk } from "../stores/desk.ts";
 import { useNotices } from "../stores/notices.ts";
 import { useProof } from "../stores/proof.ts";
+import { usePlate } from "../stores/plate.ts";
 import { useShot } from "../stores/shot.ts";
 import { edgeWord } from "./edgeWords.ts";
 import { facetsOf } from "./facets.ts";
 import type { Probe, Sighting } from "#core/light/schema";
 import { facingTo, placeOfHighlight, placeOfShadow } from "#core/light/placing";
+import { sunRadiusFrom } from "#core/light/penumbra";
+import { sunDirection } from "#core/light/rig";
 import { newProbe } from "#core/light/schema";
+import { formatLength } from "#core/units/length";
 import { followSighting } from "./handles/light.ts";
 import { usePinning } from "./pinning.ts";
 import type { Sight } from "./sight.ts";
 import { plateSight } from "./sight.ts";
 import { useTurning } from "./turning.ts";
 import { freshId } from "./ids.ts";
+
+/** Blur of a plate whose sharpness was not measured, pixels. */
+const PLAIN_BLUR = 0.6;
 
 const PROBE_EDITS: Record<Probe["sun"], string> = {
   lit: "Probe in the sun",
@@ -38,6 +45,7 @@ export function useTools(surface?: SurfaceAt) {
   const notices = useNotices();
   const detector = useDetector();
   const proof = useProof();
+  const plate = usePlate();
   const pinning = usePinning();
   const turning = useTurning();
 
@@ -276,6 +284,25 @@ export function useTools(surface?: SurfaceAt) {
           return { kind: "pair", id, plate: MAIN_PLATE, top, tip, muted: false };
         });
         return;
+      case "penumbra": {
+        if (points.length < 2) break;
+        desk.started = [];
+        if (!camera || !plate.shown) return;
+        const blur = shot.comp.sharpness.sigmaPx ?? PLAIN_BLUR;
+        const [a, b] = points;
+        const found = sunRadiusFrom(plate.shown, camera, shot.set, sunDirection(shot), a, b, blur);
+        if (typeof found === "string") {
+          notices.say("warn", found);
+          return;
+        }
+        const radiusDeg = Number(Math.min(20, Math.max(0.05, found.radiusDeg)).toFixed(3));
+        await finish("Softness from a shadow's edge", null, (d) => (d.light.sun.radiusDeg = radiusDeg), true);
+        notices.say(
+          "good",
+          `The sun's radius is ${radiusDeg}°: the edge is ${found.spreadPx.toFixed(1)} px soft, ${formatLength(found.distance, shot.unit)} from what throws it.`,
+        );
+        return;
+      }
       case "ball-light":
         if (points.length < 3) break;
         await sight(shot, camera, (id) => {

@@ -28,6 +28,7 @@ const DRAWER_OF: Partial<Record<Tool, LightDrawer>> = {
   sighting: "sun",
   "shadow-pair": "sun",
   "ball-light": "sun",
+  penumbra: "sun",
   lit: "probes",
   shaded: "probes",
   probe: "probes",

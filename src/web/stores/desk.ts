@@ -55,6 +55,7 @@ export type Tool =
   | "sighting"
   | "shadow-pair"
   | "ball-light"
+  | "penumbra"
   | "lit"
   | "shaded"
   | "probe"

@@ -167,7 +167,8 @@ const degrees = (v: number, digits = 2) => `${v.toFixed(digits)}°`;
           :min="0.01"
           :max="20"
           title="Radius of its disc: 0.27° in clear air, more in haze. What it sends stays the same."
-          @update:model-value="(v) => set('Type softness', (l) => (l.sun.radiusDeg = v))"
+          @update:model-value="(v) => set('Type softness', (l) => (l.sun.radiusDeg = v))" />
+        <ToolButton tool="penumbra" label="by an edge" shortcut="I"
       /></span>
       <span>Warmth</span>
       <span class="row"
