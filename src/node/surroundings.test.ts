@@ -2,7 +2,7 @@ import { describe, expect, test } from "@jest/globals";
 import sharp from "sharp";
 import { colourChannels, writeExr } from "#core/image/exr";
 import { readExr } from "#core/image/exrRead";
-import { directionAt } from "#core/light/surroundings/sphere";
+import { directionAt, lookUp } from "#core/light/surroundings/sphere";
 import { directionFromAngles } from "#core/light/sun";
 import { turnMatrix } from "#core/light/surroundings/turn";
 import type { Vec3 } from "#core/math/vec3";
@@ -76,8 +76,8 @@ describe("pictures of the surroundings as files", () => {
   }, 60_000);
 
   test("what is no surrounding is refused with a sentence that says what it is", async () => {
-    const square = writeExr(64, 64, colourChannels(new Float32Array(64 * 64 * 3).fill(1), 3));
-    await expect(openSurroundings(square, "ball.exr")).rejects.toThrow("does not go all around");
+    const upright = writeExr(64, 96, colourChannels(new Float32Array(64 * 96 * 3).fill(1), 3));
+    await expect(openSurroundings(upright, "door.exr")).rejects.toThrow("does not go all around");
     const endless = gradient.map((v, i) => (i % 40 === 0 ? NaN : v));
     const odd = writeExr(64, 32, colourChannels(endless, 3));
     await expect(openSurroundings(odd, "odd.exr")).rejects.toThrow("values are no numbers");
@@ -86,6 +86,34 @@ describe("pictures of the surroundings as files", () => {
     );
     const black = writeExr(64, 32, colourChannels(new Float32Array(64 * 32 * 3), 3));
     await expect(openSurroundings(black, "night.exr")).rejects.toThrow("black all over");
+  });
+
+  test("a photograph of a mirror ball is unrolled: every direction has what the ball mirrors from there", async () => {
+    const side = 512;
+    const colour = (d: Vec3): Vec3 => [0.5 + 0.4 * d[0], 0.5 + 0.4 * d[1], 0.5 + 0.4 * d[2]];
+    const pixels = new Float32Array(side * side * 3);
+    for (let y = 0; y < side; y++)
+      for (let x = 0; x < side; x++) {
+        const [u, v] = [(x + 0.5 - side / 2) / (side / 2), (side / 2 - y - 0.5) / (side / 2)];
+        const rest = 1 - u * u - v * v;
+        if (rest <= 0) continue;
+        // Law of reflection: seen along +Y, mirrored at the ball's normal.
+        const n: Vec3 = [u, -Math.sqrt(rest), v];
+        pixels.set(colour([-2 * n[1] * n[0], 1 - 2 * n[1] * n[1], -2 * n[1] * n[2]]), (y * side + x) * 3);
+      }
+    const opened = await openSurroundings(writeExr(side, side, colourChannels(pixels, 3), "float"), "ball.exr");
+    expect(opened.ball).toBe(true);
+    const around = readExr(opened.exr, 3);
+    for (const [azimuth, height] of [
+      [0, 60],
+      [90, 0],
+      [-120, 20],
+      [180, -30],
+      [40, 5],
+    ]) {
+      const d = directionFromAngles(toRadians(azimuth), toRadians(height));
+      lookUp(around, d).forEach((c, k) => expect(Math.abs(c - colour(d)[k])).toBeLessThan(0.02));
+    }
   });
 
   test("a few endless values are a clipped sun: told, and as bright as can be", async () => {

@@ -7,6 +7,7 @@ import { colourChannels, writeExr } from "#core/image/exr";
 import { ExrError, checkExr, isExr } from "#core/image/exrCheck";
 import { isPlainlyPacked, readExrRows } from "#core/image/exrRead";
 import { HdrError, checkHdr, isHdr, readHdrRows } from "#core/image/hdr";
+import { unrolledBall } from "#core/light/surroundings/ball";
 import { AroundReducer } from "#core/light/surroundings/reduce";
 import type { Mat3 } from "#core/math/vec3";
 import { PlateError } from "./plates.ts";
@@ -27,6 +28,8 @@ export interface OpenedSurroundings {
   height: number;
   /** Value at which the file clips; null for one with the whole range. */
   clippedAt: number | null;
+  /** It was a photograph of a mirror ball: its middle is where the camera looked. */
+  ball: boolean;
   notices: string[];
 }
 
@@ -39,6 +42,12 @@ interface Rows {
   read: (take: (y: number, row: Float32Array) => void) => void | Promise<void>;
 }
 
+/** Side of a photograph of a mirror ball, at most. */
+const MOST_BALL = 4096;
+/** A square picture goes all around only as a photograph of a mirror ball. */
+const isBall = (width: number, height: number): boolean =>
+  Math.abs(width / height - 1) < 0.04 && Math.max(width, height) <= MOST_BALL;
+
 const checkSides = (width: number, height: number, name: string): void => {
   if (width * height > MOST_PIXELS)
     throw new PlateError(
@@ -47,10 +56,10 @@ const checkSides = (width: number, height: number, name: string): void => {
     );
   if (width < 32 || height < 8)
     throw new PlateError(`“${name}” is only ${width} × ${height} pixels.`, "Drop the picture itself, not a thumbnail.");
-  if (width / height < 1.9)
+  if (width / height < 1.9 && !isBall(width, height))
     throw new PlateError(
       `“${name}” is ${width} × ${height}: it does not go all around.`,
-      "Surroundings are pictures of 360° × 180°, twice as wide as high; wider ones are taken to lie about the horizon.",
+      "Surroundings are pictures of 360° × 180°, twice as wide as high (wider ones are taken to lie about the horizon), or photographs of a mirror ball that fills a square of at most 4096 pixels.",
     );
 };
 
@@ -168,12 +177,14 @@ async function reduced({ width, height, primaries, clippedAt, read }: Rows, name
   const notices: string[] = [];
   const matrix = toRec709(primaries);
   if (!matrix) notices.push("Its primaries are no colours; it was taken as Rec. 709.");
+  const ball = isBall(width, height) ? { width, height, pixels: new Float32Array(width * height * 3) } : null;
   const reducer = new AroundReducer(width, height);
   const count = { odd: 0, negative: 0, clipped: 0 };
   await read((y, row) => {
     clean(row, matrix, count);
     if (clippedAt !== null) for (let i = 0; i < row.length; i += 3) if (row[i] >= 1 && row[i + 1] >= 1) count.clipped++;
-    reducer.add(y, row);
+    if (ball) ball.pixels.set(row, y * width * 3);
+    else reducer.add(y, row);
   });
   if (count.odd > MOST_ODD * width * height * 3)
     throw new PlateError(
@@ -184,8 +195,12 @@ async function reduced({ width, height, primaries, clippedAt, read }: Rows, name
     notices.push(`${count.odd} values are endless or no numbers; they count as the brightest, or as dark.`);
   if (count.negative > MOST_ODD * width * height)
     notices.push("Colours that Rec. 709 does not hold were taken to its border.");
-  const picture = reducer.picture();
-  if (picture.width < width)
+  const picture = ball ? unrolledBall(ball) : reducer.picture();
+  if (ball)
+    notices.push(
+      "It is square, so it was read as a photograph of a mirror ball that fills it, taken from far away. What stood right behind the ball is guessed.",
+    );
+  else if (picture.width < width)
     notices.push(`It was reduced from ${width} × ${height} to ${picture.width} × ${picture.height}; its light stays.`);
   if (width / height > 2.1)
     notices.push("It is wider than 2 : 1, so it lies about the horizon, and its borders go on above and below.");
@@ -199,7 +214,7 @@ async function reduced({ width, height, primaries, clippedAt, read }: Rows, name
   const scale = 2 ** -Math.max(0, Math.ceil(Math.log2(most / MOST_HALF)));
   if (scale < 1) for (let i = 0; i < picture.pixels.length; i++) picture.pixels[i] *= scale;
   const exr = writeExr(picture.width, picture.height, colourChannels(picture.pixels, 3));
-  return { exr, width, height, clippedAt, notices };
+  return { exr, width, height, ball: ball !== null, clippedAt, notices };
 }
 
 /** Takes a row to Rec. 709; endless values become the row's brightest one, others that are no numbers dark. */

@@ -56,6 +56,8 @@ export interface SurroundingsAsset {
   width: number;
   height: number;
   clippedAt: number | null;
+  /** It was a photograph of a mirror ball: its middle is where the camera looked. */
+  ball: boolean;
   notices: string[];
 }
 

@@ -5,7 +5,9 @@ import { shallowRef } from "vue";
 import type { MeasuredGrain } from "#core/comp/measureGrain";
 import type { MeasuredSharpness } from "#core/comp/sharpness";
 import type { Vec2 } from "#core/math/vec3";
+import type { Camera } from "#core/optics/camera";
 import type { Shot } from "#core/shot/schema";
+import { plain } from "../plain.ts";
 import type { Measuring } from "../workers/measure.worker.ts";
 import { usePlate } from "./plate.ts";
 
@@ -46,5 +48,9 @@ export const useMeasuring = defineStore("measuring", () => {
     return sharpness.value;
   }
 
-  return { grain, sharpness, busy, measureGrain, measureSharpness };
+  /** Surroundings made up from the plate, as an EXR file; null without a plate. */
+  const aroundPlate = (camera: Camera): Promise<Uint8Array<ArrayBuffer> | null> =>
+    ask((measure, own) => measure.around(own, plain(camera)));
+
+  return { aroundPlate, grain, sharpness, busy, measureGrain, measureSharpness };
 });

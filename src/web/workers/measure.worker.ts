@@ -1,9 +1,12 @@
-import { expose } from "comlink";
+import { expose, transfer } from "comlink";
 import type { MeasuredGrain } from "#core/comp/measureGrain";
 import { measureGrain } from "#core/comp/measureGrain";
 import type { MeasuredSharpness } from "#core/comp/sharpness";
 import { plateSharpness } from "#core/comp/sharpness";
+import { colourChannels, writeExr } from "#core/image/exr";
+import { aroundFromPlate } from "#core/light/surroundings/fromPlate";
 import type { Vec2 } from "#core/math/vec3";
+import type { Camera } from "#core/optics/camera";
 
 interface Linear {
   width: number;
@@ -13,6 +16,12 @@ interface Linear {
 
 /** What a plate has that a render must be brought to, measured away from the page. */
 const measuring = {
+  /** Surroundings made up from the plate, as an EXR file. */
+  around(plate: Linear, camera: Camera): Uint8Array<ArrayBuffer> {
+    const { width, height, pixels } = aroundFromPlate(camera, plate);
+    const exr = writeExr(width, height, colourChannels(pixels, 3));
+    return transfer(exr, [exr.buffer]);
+  },
   grain: (plate: Linear): MeasuredGrain | null => measureGrain(plate),
   sharpness: (plate: Linear, lines: Vec2[][]): MeasuredSharpness | null => plateSharpness(plate, lines),
 };

@@ -4,7 +4,10 @@ import type { Vec3 } from "../../math/vec3.ts";
 import { toDegrees, toRadians } from "../../math/vec3.ts";
 import type { Picture } from "../../trace/scene.ts";
 import { directionFromAngles } from "../sun.ts";
+import { pixelDirection, rotationFromAngles } from "../../optics/camera.ts";
+import { noDistortion } from "../../optics/distortion.ts";
 import { blurred, contrasted, expanded } from "./adjust.ts";
+import { aroundFromPlate } from "./fromPlate.ts";
 import { AroundReducer } from "./reduce.ts";
 import { cellOf, directionAt, lookUp, placeOf } from "./sphere.ts";
 import { findSun, withoutSun } from "./sun.ts";
@@ -166,4 +169,29 @@ describe("changing a picture", () => {
     expect(pixels[3]).toBeCloseTo(8, 5);
     expect(pixels[6] / pixels[7]).toBeCloseTo(4.5, 5);
   });
+});
+
+test("made up from the plate: what it shows lies where it is, the rest goes on without a seam and without a gap", () => {
+  const camera = {
+    focalPx: 300,
+    principal: [160, 120] as [number, number],
+    distortion: noDistortion(),
+    rotation: rotationFromAngles({ heading: 0.6, tilt: 0.1, roll: 0 }),
+    position: [1, 2, 1.6] as Vec3,
+  };
+  const [width, height] = [320, 240];
+  const linear = new Float32Array(width * height * 3);
+  const colour = (d: Vec3): Vec3 => [0.5 + 0.3 * d[0], 0.5 + 0.3 * d[1], 0.5 + 0.5 * d[2]];
+  for (let y = 0; y < height; y++)
+    for (let x = 0; x < width; x++) linear.set(colour(pixelDirection(camera, [x + 0.5, y + 0.5])), (y * width + x) * 3);
+  const around = aroundFromPlate(camera, { width, height, linear });
+  for (const pixel of [
+    [160, 120],
+    [60, 60],
+    [280, 200],
+  ] as [number, number][]) {
+    const d = pixelDirection(camera, pixel);
+    lookUp(around, d).forEach((c, k) => expect(Math.abs(c - colour(d)[k])).toBeLessThan(0.02));
+  }
+  expect(around.pixels.every((v) => v > 0.1 && v < 1)).toBe(true);
 });

@@ -48,7 +48,7 @@ function choose(kind: SkySpread["kind"]): void {
   else void set("Choose sky", (l) => (l.sky.spread = PLAIN[kind]));
 }
 const picker = ref<HTMLInputElement>();
-const { bring } = useSurroundings();
+const { bring, fromPlate } = useSurroundings();
 async function pick(e: Event): Promise<void> {
   const input = e.target as HTMLInputElement;
   if (input.files?.[0]) await bring(input.files[0]);
@@ -114,7 +114,15 @@ function takeAir(): void {
           data-test="sky-kind"
           class="wide"
           @update:model-value="choose"
-      /></span>
+        /><button
+          class="act"
+          title="Surroundings made up from the plate: what it shows where it is, and mirrored and blurred beyond its frame"
+          data-test="around-plate"
+          @click="fromPlate"
+        >
+          around from the plate
+        </button></span
+      >
       <template v-if="spread.kind === 'general'">
         <span>Sky</span>
         <span

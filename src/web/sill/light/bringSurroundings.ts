@@ -1,8 +1,11 @@
 import type { PictureSpread } from "#core/light/surroundings/known";
 import { luminance } from "#core/colour/srgb";
 import type { Vec3 } from "#core/math/vec3";
+import { toDegrees } from "#core/math/vec3";
+import type { Camera } from "#core/optics/camera";
 import { api } from "../../api.ts";
 import { useDesk } from "../../stores/desk.ts";
+import { useMeasuring } from "../../stores/measuring.ts";
 import { useModels } from "../../stores/models.ts";
 import { useNotices } from "../../stores/notices.ts";
 import { useShot } from "../../stores/shot.ts";
@@ -19,13 +22,14 @@ export function useSurroundings() {
 
   async function bring(file: File): Promise<void> {
     try {
-      const { hash, name, clippedAt, notices: told } = await api.addSurroundings(file);
+      const { hash, name, clippedAt, ball, notices: told } = await api.addSurroundings(file);
       for (const text of told) notices.say("warn", text);
       const spread: PictureSpread = {
         kind: "picture",
         asset: hash,
         name,
-        turnDeg: 0,
+        // A ball was photographed from where the plate was, so that its middle is what the camera looked at.
+        turnDeg: ball ? heading(store.shot?.solved?.camera) : 0,
         tiltDeg: 0,
         rollDeg: 0,
         flip: false,
@@ -49,7 +53,28 @@ export function useSurroundings() {
       notices.fail(error);
     }
   }
-  return { bring };
+  /** Makes surroundings up from the plate alone. */
+  async function fromPlate(): Promise<void> {
+    const camera = store.shot?.solved?.camera;
+    if (!camera) {
+      notices.say("warn", "There is no camera yet.", "Solve it first: it tells where what the plate shows lies.");
+      return;
+    }
+    try {
+      const exr = await useMeasuring().aroundPlate(camera);
+      if (exr) await bring(new File([exr], "around the plate.exr", { type: "image/x-exr" }));
+    } catch (error) {
+      notices.fail(error);
+    }
+  }
+  return { bring, fromPlate };
+}
+
+/** Where a camera looks, degrees clockwise from +Y; 0 without one. */
+function heading(camera: Camera | undefined): number {
+  if (!camera) return 0;
+  const [x, y] = camera.rotation[2];
+  return Number(((toDegrees(Math.atan2(x, y)) + 360) % 360).toFixed(2));
 }
 
 /** A colour brought to a luminance. */
