@@ -23,6 +23,6 @@ test("sharpness and grain of the plate are measured, and the proof wears them", 
   await page.getByLabel("Strength of the grain", { exact: true }).fill("0.5");
   await page.keyboard.press("Enter");
   await expect.poll(async () => (await comp()).grain.strength).toBe(0.5);
-  await page.keyboard.press("Control+z");
+  await page.getByLabel("Take back").click();
   await expect.poll(async () => (await comp()).grain.strength).toBe(1);
 });

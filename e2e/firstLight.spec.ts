@@ -10,6 +10,7 @@ import { sunDirection } from "#core/light/rig";
 import { SUN_ANGULAR_RADIUS } from "#core/trace/scene";
 import * as quay from "../src/demo/quay.ts";
 import { PAVING_ALBEDO, demoFolder, quayTruth } from "../src/demo/shot.ts";
+import { sceneOf } from "../src/demo/insertions.ts";
 import { insert } from "../src/testing/insert.ts";
 import { Desk } from "./desk.ts";
 
@@ -168,7 +169,10 @@ test("the whole job by mouse, from the photo to the saved picture", async ({ pag
   expect(errors).toEqual([]);
 
   // What was recovered, put to the test over the clean plate.
+  const { scene } = await sceneOf("quay");
   const { figures } = await insert("quay", 24, false, {
+    // Where it was typed to stand, and not where the demo's own document has it.
+    props: scene.props.map((prop) => ({ ...prop, placement: quay.buoyPlacement })),
     camera: again.solved!.camera,
     sun: { direction: sunDirection(again), irradiance: again.light.sun.irradiance, angularRadius: SUN_ANGULAR_RADIUS },
     sky: again.light.sky.radiance,

@@ -8,6 +8,7 @@ import FigureChart from "../../parts/FigureChart.vue";
 import NumberField from "../../parts/NumberField.vue";
 import { useMeasuring } from "../../stores/measuring.ts";
 import { useNotices } from "../../stores/notices.ts";
+import { usePlate } from "../../stores/plate.ts";
 import { useShot } from "../../stores/shot.ts";
 
 /** What is rendered is brought to the plate: as soft as its edges, with its grain. */
@@ -15,6 +16,7 @@ const props = defineProps<{ shot: Shot }>();
 const store = useShot();
 const notices = useNotices();
 const measuring = useMeasuring();
+const plate = usePlate();
 const comp = computed(() => props.shot.comp);
 const set = (name: string, change: (comp: Comp) => void) => store.commit(name, (d) => change(d.comp));
 
@@ -113,7 +115,12 @@ const chart = computed(() => {
           data-test="sharpness"
           @update:model-value="(v) => set('Type sharpness', (c) => (c.sharpness.sigmaPx = v > 0 ? v : null))"
         />
-        <button class="act" :disabled="measuring.busy" data-test="measure-sharpness" @click="measureSharpness">
+        <button
+          class="act"
+          :disabled="measuring.busy || !plate.shown"
+          data-test="measure-sharpness"
+          @click="measureSharpness"
+        >
           measure
         </button>
       </span>
@@ -140,7 +147,12 @@ const chart = computed(() => {
       <div class="facts">
         <span>Plate</span>
         <span>
-          <button class="act" :disabled="measuring.busy" data-test="measure-grain" @click="measureGrain">
+          <button
+            class="act"
+            :disabled="measuring.busy || !plate.shown"
+            data-test="measure-grain"
+            @click="measureGrain"
+          >
             {{ comp.grain.model ? "measure again" : "measure" }}
           </button>
         </span>
