@@ -152,10 +152,10 @@ export async function netloftShot(
   // Planed wood has a sheen, seen against the gable's window: index 1.4 against the 1.5 of weight 1.
   const sheen = { gloss: 0.7, roughness: 0.6 };
   shot.materials = {
-    boards: { ...newMaterial("boards", "Wall boards", loft.WALL_ALBEDO, 0.05, "grey card"), ...ROUGH },
-    floor: { ...newMaterial("floor", "Floor boards", loft.FLOOR_ALBEDO, 0.05, "grey card"), ...sheen },
+    boards: newMaterial("boards", "Wall boards", loft.WALL_ALBEDO, 0.05, "grey card"),
+    floor: newMaterial("floor", "Floor boards", loft.FLOOR_ALBEDO, 0.05, "grey card"),
     bench: { ...newMaterial("bench", "Bench top", loft.BENCH_ALBEDO, 0.04, "grey card"), ...sheen },
-    beams: { ...newMaterial("beams", "Tie beams", [0.2, 0.155, 0.1], 0.1, "grey card"), ...ROUGH },
+    beams: newMaterial("beams", "Tie beams", [0.2, 0.155, 0.1], 0.1, "grey card"),
     cloth: { ...newMaterial("cloth", "Book cloth", [0.16, 0.2, 0.22], 0.1, "grey card"), ...sheen },
   };
   shot.ground = "floor";

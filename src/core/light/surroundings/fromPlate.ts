@@ -1,5 +1,5 @@
 import type { Vec3 } from "../../math/vec3.ts";
-import { add } from "../../math/vec3.ts";
+import { add, dot } from "../../math/vec3.ts";
 import type { Camera } from "../../optics/camera.ts";
 import { pixelDirection, projectPoint } from "../../optics/camera.ts";
 import type { Picture } from "../../trace/scene.ts";
@@ -62,6 +62,8 @@ function pixelOf(camera: Camera, d: Vec3, width: number, height: number, nearest
   if (!seen) return null;
   const [u, v] = seen;
   if (!nearest && (u < 0 || v < 0 || u >= width || v >= height)) return null;
+  // Far beyond the frame a lens's distortion comes back into it.
+  if (!nearest && dot(pixelDirection(camera, [u, v]), d) < 0.9999) return null;
   const [x, y] = [Math.min(width - 1, Math.max(0, Math.floor(u))), Math.min(height - 1, Math.max(0, Math.floor(v)))];
   return y * width + x;
 }
