@@ -9,6 +9,8 @@ import { rotationFromAngles, projectPoint } from "#core/optics/camera";
 import type { Camera } from "#core/optics/camera";
 import { noDistortion } from "#core/optics/distortion";
 import type { Vec2, Vec3 } from "#core/math/vec3";
+import { readAsset } from "#core/exchange/asset";
+import { colourChannels, writeExr } from "#core/image/exr";
 import { traceSceneOf } from "#core/render/scene";
 import { lightAt } from "#core/render/lightAt";
 import type { Shot } from "#core/shot/schema";
@@ -119,6 +121,28 @@ describe("sources weighed after the render", () => {
   });
 });
 
+const AROUND_HASH = "a".repeat(64);
+/** A coloured picture of all around, brighter on one side, in some scale of its own. */
+const AROUND = Float32Array.from({ length: 256 * 128 * 3 }, (_, i) => {
+  const [x, y] = [Math.floor(i / 3) % 256, Math.floor(i / 768)];
+  return 7 * (1.2 + Math.sin((x / 256) * 2 * Math.PI)) * (1 - y / 200) * [1, 0.8, 0.5][i % 3];
+});
+const PICTURE = {
+  kind: "picture" as const,
+  asset: AROUND_HASH,
+  name: "around.exr",
+  turnDeg: 0,
+  tiltDeg: 0,
+  rollDeg: 0,
+  flip: false,
+  contrast: 1,
+  blurDeg: 0,
+  clippedAt: null,
+  expandStops: 0,
+  sunOut: false,
+  extent: null,
+};
+
 describe("skies in the tracer", () => {
   const skyAt = async (spread: SkySpread, wall = false) => {
     const shot = yard((s) => {
@@ -134,7 +158,9 @@ describe("skies in the tracer", () => {
     const memory = newKernelMemory();
     const kernel = await openKernel(await compileKernel(), memory, scratchAddress(0));
     const plate = plateOf(shot, codes);
-    const scene = traceSceneOf(shot, { ...plate, pixels: plate.linear }, new Map(), false);
+    // As finals and proof have it: from the file that is kept, among the models.
+    const around = await readAsset(writeExr(256, 128, colourChannels(AROUND, 3)), () => Promise.reject(new Error()));
+    const scene = traceSceneOf(shot, { ...plate, pixels: plate.linear }, new Map([[AROUND_HASH, around]]), false);
     const pixels: Vec2[] = [projectPoint(camera, [0, 1.5, 0])!, projectPoint(camera, [0, 3, 2])!];
     return lightAt(kernel, new SceneMemory(memory), scene, pixels, 8192);
   };
@@ -144,6 +170,9 @@ describe("skies in the tracer", () => {
     { kind: "overcast" as const },
     { kind: "general" as const, number: 13 },
     { kind: "physical" as const, turbidity: 3 },
+    { kind: "gradient" as const, horizon: [0.9, 0.8, 0.7] as Vec3, zenith: [0.2, 0.3, 0.6] as Vec3, steepness: 2 },
+    { ...PICTURE, turnDeg: 70 },
+    { ...PICTURE, tiltDeg: 25, rollDeg: -15, flip: true, contrast: 1.4, blurDeg: 4 },
   ])("$kind: open level ground gets π times the sky's own radiance", async (spread) => {
     const [ground] = await skyAt(spread);
     [0.2, 0.3, 0.4].forEach((c, k) => expect(Math.abs(ground!.sky[k] / (Math.PI * c) - 1)).toBeLessThan(0.01));
