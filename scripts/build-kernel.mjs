@@ -10,7 +10,7 @@ const root = fileURLToPath(new URL("..", import.meta.url));
 async function buildThreads() {
   const { build } = await import("esbuild");
   await build({
-    entryPoints: ["traceThread", "denoiseThread"].map((name) => path.join(root, `src/node/${name}.ts`)),
+    entryPoints: ["traceThread", "finishThread"].map((name) => path.join(root, `src/node/${name}.ts`)),
     outdir: path.join(root, "build"),
     outExtension: { ".js": ".mjs" },
     bundle: true,

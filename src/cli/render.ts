@@ -3,7 +3,7 @@ import { mkdir, mkdtemp, readFile, readdir, rm, writeFile } from "node:fs/promis
 import { tmpdir } from "node:os";
 import path from "node:path";
 import { primariesOf } from "#core/colour/primaries";
-import { compositeCodes, finishOf } from "#core/comp/composite";
+import { finishedCodes } from "#core/comp/composite";
 import type { DecodedPlate } from "#core/comp/composite";
 import { readAsset } from "#core/exchange/asset";
 import { colourChannels, writeExr } from "#core/image/exr";
@@ -17,13 +17,15 @@ import { PASS_GROUPS } from "#core/render/schema";
 import { parseShot } from "#core/shot/schema";
 import { emptyPasses } from "#core/trace/film";
 import { BandFolder } from "#node/bandFolder";
-import { halvesOf, reencoded, writeFinal } from "#node/finalFiles";
+import { aboutRender, writeFinal } from "#node/finalFiles";
+import { halvesOf, reencoded } from "#node/finishRowsJob";
 import { decodeTexture } from "#node/images";
 import { openPlate } from "#node/plates";
 import { writePng } from "#node/png";
-import { readExr } from "#core/image/exrRead";
+import { readExr, readExrChannels } from "#core/image/exrRead";
 import { unpackCodes } from "#node/packedCodes";
-import { plateAt, plateOf, renderIntoFolder } from "#node/renderShot";
+import { plateAt, plateOf } from "#node/plateRows";
+import { renderIntoFolder } from "#node/renderShot";
 import { UsageError, parseOptions, readInput, wholeNumber } from "./options.ts";
 
 const HELP = `harbor render SHOT.json --assets DIR --out DIR [options]
@@ -175,14 +177,27 @@ export async function runComp(args: string[]): Promise<void> {
     return readExr(new Uint8Array(bytes), stride);
   };
   const [prop, ratio, added] = [await read("prop.exr", 4), await read("ratio.exr", 3), await read("added.exr", 3)];
+  const one = async (name: string, channel: string) => {
+    const bytes = await readFile(path.join(folder, name)).catch(() => null);
+    return bytes && (readExrChannels(new Uint8Array(bytes)).channels.get(channel) ?? null);
+  };
+  const about = await readFile(path.join(folder, "render.json"), "utf8").catch(() => null);
   const percent = Math.round((prop.width / shot.plates.main.width) * 100);
   const passes = {
     ...emptyPasses(prop.width, prop.height),
     prop: prop.pixels,
     ratio: ratio.pixels,
     added: added.pixels,
+    depth: (await one("depth.exr", "Z")) ?? new Float32Array(prop.width * prop.height),
+    occlusion: await one("occlusion.exr", "Y"),
   };
-  const codes = compositeCodes(plateAt(plate, percent), passes, finishOf(shot, percent / 100, 0));
+  const codes = finishedCodes(
+    shot,
+    plateAt(plate, percent),
+    passes,
+    percent / 100,
+    about ? aboutRender(about).renderedSigma : undefined,
+  );
   const { encoding } = plate;
   if (/\.exr$/i.test(out)) {
     // Floats stand in the plate's own primaries; codes of a curve are written as linear Rec. 709.

@@ -7,7 +7,7 @@ import { modelsOf } from "#core/shot/assets";
 import type { Shot } from "#core/shot/schema";
 import { decodeTexture } from "#node/images";
 import { openPlate } from "#node/plates";
-import { plateOf } from "#node/renderShot";
+import { plateOf } from "#node/plateRows";
 import { netloftShot, slipwayShot } from "./otherShots.ts";
 import { demoFile, demoShot } from "./shot.ts";
 import { boatPlace } from "./slipway.ts";

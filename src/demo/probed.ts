@@ -4,7 +4,7 @@ import { takeColours } from "#core/render/probeLight";
 import type { Shot } from "#core/shot/schema";
 import type { Vec2 } from "#core/math/vec3";
 import { plateAlbedoOf, probedLight } from "#node/probe";
-import { plateOf } from "#node/renderShot";
+import { plateOf } from "#node/plateRows";
 
 /** Has the probes tell the sources' colours, as Balance does. */
 export async function takeProbedLight(shot: Shot, codes: Uint8Array): Promise<void> {

@@ -19,7 +19,7 @@ import { allFaces } from "#core/set/faces";
 import { isSeen } from "#core/set/surface";
 import type { BakeChoice } from "#core/shot/api";
 import type { Shot } from "#core/shot/schema";
-import { plateOf } from "./renderShot.ts";
+import { plateOf } from "./plateRows.ts";
 
 /** The plate baked into a texture of a part or a prop, as a file. */
 

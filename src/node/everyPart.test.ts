@@ -1,5 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
-import { compositeCodes, leavesPlate } from "#core/comp/composite";
+import { compositeCodes } from "#core/comp/composite";
+import { layersOf, leavesPlate } from "#core/comp/layers";
 import { rotationFromAngles } from "#core/optics/camera";
 import { noDistortion } from "#core/optics/distortion";
 import { newLamp } from "#core/light/schema";
@@ -19,7 +20,8 @@ import { boxProp, testShot } from "../testing/shots.ts";
 import { plateAlbedo } from "#core/render/plateAlbedo";
 import { SceneMemory, scratchAddress } from "#core/trace/memory";
 import { compileKernel, newKernelMemory, openKernel } from "./kernelFile.ts";
-import { plateOf, renderShot } from "./renderShot.ts";
+import { plateOf } from "./plateRows.ts";
+import { renderShot } from "./renderShot.ts";
 
 /** A set with every kind of part, in every role and of every sort of material, on a small plate. */
 
@@ -121,7 +123,9 @@ test("without a prop the composite is the plate bit for bit, whatever the parts,
   const shot = everything();
   const plate = plateOf(shot, codes);
   const passes = await renderShot(shot, plate, new Map(), { samples: 8 }, { threads: 2 });
-  expect(Array.from({ length: 96 * 64 }, (_, i) => i).filter((i) => !leavesPlate(passes, i))).toEqual([]);
+  expect(
+    Array.from({ length: 96 * 64 }, (_, i) => i).filter((i) => !leavesPlate(layersOf(plate.linear, passes, 0), i)),
+  ).toEqual([]);
   expect(Buffer.from(compositeCodes(plate, passes)).equals(Buffer.from(codes))).toBe(true);
 });
 

@@ -4,6 +4,8 @@ import { deflateSync } from "node:zlib";
 import type { ExrChannel } from "#core/image/exr";
 import { EXR_LINES, exrHead, packRows } from "#core/image/exr";
 
+type Named = Pick<ExrChannel, "name" | "type">;
+
 /** An OpenEXR file that is written some rows at a time, from the top. */
 export class ExrFile {
   private readonly offsets: bigint[] = [];
@@ -31,19 +33,31 @@ export class ExrFile {
 
   /** Appends rows; all but the last ones must be a multiple of 16. The first ones tell which channels there are. */
   async append(rows: number, channels: ExrChannel[]): Promise<void> {
-    if (this.row === 0) {
-      const head = exrHead(this.width, this.height, channels, this.type, this.chromaticities);
+    const pack = (raw: Uint8Array) => deflateSync(raw, { level: 4 });
+    await this.appendPacked(packRows(this.width, rows, this.row, channels, this.type, pack), channels);
+    this.row += rows;
+  }
+
+  /** Appends blocks that were packed elsewhere. */
+  async appendPacked(blocks: readonly Uint8Array[], channels: readonly Named[]): Promise<void> {
+    if (this.offsets.length === 0) {
+      const named = channels.map(({ name, type }): ExrChannel => ({ name, type, values: new Float32Array(0) }));
+      const head = exrHead(this.width, this.height, named, this.type, this.chromaticities);
       await this.file.write(head, 0, head.length, 0);
       this.head = head.length;
       this.at = head.length + 8 * Math.ceil(this.height / EXR_LINES);
     }
-    const pack = (raw: Uint8Array) => deflateSync(raw, { level: 4 });
-    for (const block of packRows(this.width, rows, this.row, channels, this.type, pack)) {
+    for (const block of blocks) {
       this.offsets.push(BigInt(this.at));
-      await this.file.write(block, 0, block.length, this.at);
       this.at += block.length;
     }
-    this.row += rows;
+    const all = Buffer.concat(blocks);
+    await this.file.write(all, 0, all.length, this.at - all.length);
+  }
+
+  /** Leaves the file as far as it is. */
+  abandon(): Promise<void> {
+    return this.file.close();
   }
 
   async finish(): Promise<void> {

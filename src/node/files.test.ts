@@ -5,7 +5,7 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import sharp from "sharp";
 import { seeded } from "../testing/random.ts";
 import { ExrFile } from "./exrFile.ts";
-import { PngFile } from "./pngFile.ts";
+import { PngFile, packStripe } from "./pngFile.ts";
 import { readWithThree } from "../testing/threeExr.ts";
 
 /** Files written row by row, read back by libraries that have nothing to do with the writers: libpng in sharp, three's EXR. */
@@ -41,7 +41,8 @@ describe("PNG", () => {
     const png = await PngFile.create(file, width, height, channels, bits);
     for (let from = 0; from < height; from += 7) {
       const rows = all.slice(from * width * channels, Math.min(height, from + 7) * width * channels);
-      await png.append(bits === 8 ? new Uint8Array(rows) : new Uint16Array(rows));
+      const some = bits === 8 ? new Uint8Array(rows) : new Uint16Array(rows);
+      await png.append(packStripe(some, width, channels, from + 7 >= height));
     }
     await png.finish();
     const { data, info } = await sharp(file)
@@ -57,7 +58,7 @@ describe("PNG", () => {
     const profile = new Uint8Array(Buffer.from("not a real profile, but bytes of one".repeat(9)));
     const file = path.join(folder, "profile.png");
     const png = await PngFile.create(file, 2, 1, 3, 8, profile);
-    await png.append(new Uint8Array(6));
+    await png.append(packStripe(new Uint8Array(6), 2, 3, true));
     await png.finish();
     const bytes = await readFile(file);
     const at = bytes.indexOf("iCCP");

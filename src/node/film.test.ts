@@ -1,9 +1,13 @@
-import { describe, expect, test } from "@jest/globals";
+import { mkdir, mkdtemp, readFile, rm } from "node:fs/promises";
+import { tmpdir } from "node:os";
+import path from "node:path";
+import { afterEach, beforeEach, describe, expect, test } from "@jest/globals";
+import { readExr } from "#core/image/exrRead";
 import { flagsOf } from "#core/set/roles";
 import { borderNotice, catcherBorder } from "#core/trace/border";
 import { denoiseFilm } from "#core/trace/denoise";
 import type { FilmLayout, Passes } from "#core/trace/film";
-import { ALL_SUMS, PROOF_SUMS, developFilm, developLayers, filmLayout, unitWeights } from "#core/trace/film";
+import { ALL_SUMS, PROOF_SUMS, developFilm, filmCounts, filmLayers, filmLayout, unitWeights } from "#core/trace/film";
 import { SOFT } from "#core/trace/filter";
 import { meanNoise } from "#core/trace/noise";
 import type { SetPiece, TraceScene } from "#core/trace/scene";
@@ -14,9 +18,11 @@ import * as L from "#kernel/layout";
 import { seeded } from "../testing/random.ts";
 import { testShot } from "../testing/shots.ts";
 import { SIZE, emptyScene, lookAt, ownFilter } from "../testing/render.ts";
-import { DenoisePool } from "./denoisePool.ts";
-import { denoisedBands } from "./denoisedBands.ts";
-import type { Band, Film } from "./renderScene.ts";
+import { BandFolder } from "./bandFolder.ts";
+import type { Film } from "./bands.ts";
+import { bandsOf } from "./bands.ts";
+import { writeFinal } from "./finalFiles.ts";
+import { plateOf } from "./plateRows.ts";
 import { renderBands, renderScene } from "./renderScene.ts";
 
 /** A ground of `half` metres to each side seen from above at a slant, with a box and a ball on it. */
@@ -97,72 +103,53 @@ describe("denoising", () => {
     }
   });
 
-  test("gives the same in threads, each job its own answer", async () => {
-    const film = await renderScene(still(), { ...settings, sums: PROOF_SUMS }, { samples: 4 });
-    const { layout } = film;
-    const row = 96 * layout.stride;
-    const part = (y0: number, y1: number) => film.pixels.slice(y0 * row, y1 * row);
-    // One job more than there are threads, and the longest first.
-    const cuts: [number, number][] = [
-      [0, 96],
-      [20, 60],
-      [40, 90],
-    ];
-    const pool = await DenoisePool.open(2);
-    try {
-      const weights = { sun: [1, 0.5, 1] as Vec3, sky: [1, 1, 1] as Vec3, bounce: [1, 1, 0.8] as Vec3 };
-      const jobs = cuts.map(([y0, y1]) =>
-        pool.run(() => ({ film: part(y0, y1), width: 96, height: y1 - y0, layout, weights })),
-      );
-      for (const [i, passes] of (await Promise.all(jobs)).entries()) {
-        const [y0, y1] = cuts[i];
-        expect(passes).toEqual(denoiseFilm(part(y0, y1), 96, y1 - y0, layout, weights, await ownFilter()));
-      }
-    } finally {
-      await pool.close();
-    }
-  });
-
-  test("gives finals the same values band by band and in columns as all at once", async () => {
-    const choice = { ...testShot().render, threads: 2 };
-    const layout = filmLayout({ ...PROOF_SUMS, extras: true }, [], [], []);
-    // Wide enough for two pieces: a grey streak with noise of its own in every pixel, over bands of unequal height.
+  describe("of a final", () => {
+    // Wide enough for two pieces of columns: a grey streak with noise of its own in every pixel, over bands of unequal height.
     const [width, height] = [1100, 90];
-    const bands = [0, 32, 64].map((y0) => ({ y0, y1: Math.min(height, y0 + 32) }));
+    const layout = filmLayout({ ...PROOF_SUMS, extras: true }, [], [], []);
+    const choice = { ...testShot().render, threads: 2, denoise: true };
     const film = noisyStreak(width, height, layout);
-    const rows = (y0: number, y1: number) => film.slice(y0 * width * layout.stride, y1 * width * layout.stride);
-    const read = (band: Band) => Promise.resolve(rows(band.y0, band.y1));
-    const whole = denoiseFilm(film, width, height, layout, unitWeights(), await ownFilter());
-    const noiseless = await denoisedBands(width, bands, layout, choice, unitWeights(), read);
-    try {
-      for (const [i, { y0, y1 }] of bands.entries()) {
-        const passes = await noiseless.of(i);
-        for (const [key, stride] of Object.entries({ prop: 4, ratio: 3, added: 3, depth: 1 })) {
-          const wanted = whole[key as "prop"].subarray(y0 * width * stride, y1 * width * stride);
-          const apart = wanted.reduce((most, v, k) => Math.max(most, Math.abs(passes[key as "prop"][k] - v)), 0);
-          expect(apart).toBeLessThan(1e-6);
-        }
-      }
-    } finally {
-      await noiseless.close();
-    }
-  });
+    let folder: string;
+    beforeEach(async () => {
+      folder = await mkdtemp(path.join(tmpdir(), "harbor-test-"));
+      await mkdir(path.join(folder, "files"));
+    });
+    afterEach(() => rm(folder, { recursive: true, force: true }));
 
-  test("hears of a band that is missing when it is its turn", async () => {
-    const layout = filmLayout(PROOF_SUMS, [], [], []);
-    const bands = [0, 32, 64].map((y0) => ({ y0, y1: y0 + 32 }));
-    const film = noisyStreak(4000, 96, layout);
-    const read = (band: Band) =>
-      band.y0 === 64
-        ? Promise.reject(new Error("missing"))
-        : Promise.resolve(film.slice(band.y0 * 4000 * layout.stride, band.y1 * 4000 * layout.stride));
-    const noiseless = await denoisedBands(4000, bands, layout, testShot().render, unitWeights(), read);
-    try {
-      await expect(noiseless.of(0)).resolves.toMatchObject({ width: 4000, height: 32 });
-      await expect(noiseless.of(1)).rejects.toThrow("missing");
-    } finally {
-      await noiseless.close();
+    async function written(leaveOut: number | null) {
+      const bands = new BandFolder(path.join(folder, "bands"), "streak");
+      for (const band of bandsOf(width, height))
+        if (band.y0 !== leaveOut)
+          await bands.keep(
+            band,
+            width,
+            layout.stride,
+            film.slice(band.y0 * width * layout.stride, band.y1 * width * layout.stride),
+          );
+      const shot = testShot(width, height);
+      const plate = plateOf(shot, new Uint8Array(width * height * 3).fill(90));
+      return writeFinal(path.join(folder, "files"), shot, plate, null, choice, layout, bands);
     }
+
+    test("has the values of all at once, band by band and in columns", async () => {
+      const { files } = await written(null);
+      const whole = denoiseFilm(film, width, height, layout, unitWeights(), await ownFilter());
+      const read = async (name: string, stride: 3 | 4) =>
+        readExr(new Uint8Array(await readFile(path.join(folder, "files", files[name]))), stride).pixels;
+      const found = {
+        prop: await read("premultiplied", 4),
+        ratio: await read("ratio", 3),
+        added: await read("added", 3),
+      };
+      for (const [key, pixels] of Object.entries(found)) {
+        const apart = pixels.reduce((most, v, i) => Math.max(most, Math.abs(whole[key as "prop"][i] - v)), 0);
+        expect(apart).toBeLessThan(1e-6);
+      }
+    });
+
+    test("says which band is missing, and ends", async () => {
+      await expect(written(64)).rejects.toThrow("A band of the render is missing");
+    });
   });
 });
 
@@ -273,10 +260,26 @@ describe("noise", () => {
   });
 });
 
+/** Layers of a film of 96 x 96 pixels, each value of its sum and count. */
+function layersOf96(film: Float32Array, layout: FilmLayout) {
+  const counts = filmCounts(film, 96 * 96, layout);
+  return new Map(
+    filmLayers(layout).map(({ name, channels, offset, count, empty }) => {
+      const n = channels.length;
+      const pixels = Float32Array.from({ length: 96 * 96 * n }, (_, i) => {
+        const pixel = Math.floor(i / n);
+        const of = counts[count][pixel];
+        return of > 0 ? film[pixel * layout.stride + offset + (i % n)] / of : empty;
+      });
+      return [name, { pixels }];
+    }),
+  );
+}
+
 describe("layers", () => {
   test("mattes make up the coverage, position lies on the ground's side, occlusion is dark in the corner", async () => {
     const film = await renderScene(still(), { ...settings, sums: ALL_SUMS, occlusion: 1 }, { samples: 64 });
-    const layers = developLayers(film.pixels, 96, 96, film.layout);
+    const layers = layersOf96(film.pixels, film.layout);
     const { prop } = developFilm(film.pixels, 96, 96, film.layout);
     const [box, ball] = [layers.get("matte prop box")!.pixels, layers.get("matte prop ball")!.pixels];
     const materials = ["box", "sphere"].map((n) => layers.get(`matte material ${n}`)!.pixels);
@@ -319,7 +322,7 @@ describe("layers", () => {
         { samples: 64 },
       );
       return {
-        layers: developLayers(film.pixels, 96, 96, film.layout),
+        layers: layersOf96(film.pixels, film.layout),
         passes: developFilm(film.pixels, 96, 96, film.layout),
       };
     };

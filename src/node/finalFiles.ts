@@ -1,28 +1,26 @@
+import { availableParallelism } from "node:os";
+import { writeFile } from "node:fs/promises";
 import path from "node:path";
 import { primariesOf } from "#core/colour/primaries";
-import { compositeCodes, finishOf, propCodes } from "#core/comp/composite";
+import { finishHalo } from "#core/comp/finish";
 import type { DecodedPlate } from "#core/comp/composite";
-import type { ExrChannel } from "#core/image/exr";
-import { colourChannels } from "#core/image/exr";
-import { fromHalf } from "#core/image/exrRead";
-import type { PlateEncoding } from "#core/image/profile";
-import { decodeCodes, isFloat, pixelEncoder, shownEncoding } from "#core/image/profile";
+import { filterOf, wantsOcclusion } from "#core/comp/composite";
+import { shownEncoding } from "#core/image/profile";
 import { sizeAt } from "#core/image/resize";
-import { lightWeights, scaleProp } from "#core/comp/weights";
-import type { PassGroup, RenderChoice } from "#core/render/schema";
+import type { RenderChoice } from "#core/render/schema";
 import type { Shot } from "#core/shot/schema";
-import { borderNotice, catcherBorder } from "#core/trace/border";
-import type { FilmLayout, Layer, Passes } from "#core/trace/film";
-import { developLayers } from "#core/trace/film";
-import { noiseSum } from "#core/trace/noise";
-import * as L from "#kernel/layout";
+import { borderNotice } from "#core/trace/border";
+import type { FilmLayout } from "#core/trace/film";
+import { filterSigma } from "#core/trace/filter";
 import type { BandFolder } from "./bandFolder.ts";
-import { denoisedBands } from "./denoisedBands.ts";
+import type { Band } from "./bands.ts";
+import { bandsOf } from "./bands.ts";
 import { ExrFile } from "./exrFile.ts";
+import { FinishPool } from "./finishPool.ts";
+import { compileKernel } from "./kernelFile.ts";
+import type { FileSource, FilmSource, FinishSetup, FinishedRows } from "./finishRowsJob.ts";
+import { worseBorder } from "./finishRowsJob.ts";
 import { PngFile } from "./pngFile.ts";
-import type { Band } from "./renderScene.ts";
-import { bandsOf } from "./renderScene.ts";
-import { developBand, plateRowsAt } from "./renderShot.ts";
 
 /** What a finished render is handed over as: file names by what they are, and what was noticed. */
 export interface FinalReport {
@@ -32,10 +30,157 @@ export interface FinalReport {
   notices: string[];
 }
 
+/** What finishing a render again has to know of it. */
+export interface AboutRender {
+  /** Standard deviation of the pixel filter, pixels of the picture. */
+  renderedSigma: number;
+  percent: number;
+  samples: number;
+  seed: number;
+}
+
+/** The same from a render's own file. Throws a sentence when it is none. */
+export function aboutRender(text: string): AboutRender {
+  const about = JSON.parse(text) as AboutRender;
+  if (typeof about.renderedSigma !== "number")
+    throw new Error("render.json does not say how soft the render is. Render it again.");
+  return about;
+}
+
+/** Rows that a thread takes in hand at a time, as pixels: with a halo that is looked at on both sides, more. */
+const GROUP_PIXELS = 260_000;
+/** Times its halo that a group is high. */
+const OVER_HALO = 3;
+
+/** A picture's plate in memory that threads share. */
+function shared(plate: DecodedPlate): DecodedPlate {
+  const put = <A extends Float32Array | Uint8Array | Uint16Array>(array: A): A => {
+    if (array.buffer instanceof SharedArrayBuffer) return array;
+    const Kind = array.constructor as new (buffer: SharedArrayBuffer) => A;
+    const copy = new Kind(new SharedArrayBuffer(array.byteLength));
+    copy.set(array as never);
+    return copy;
+  };
+  return { ...plate, linear: put(plate.linear), codes: put(plate.codes) };
+}
+
+/** Bands that are finished together: enough pixels, and high over their halo. */
+function groupsOf(bands: Band[], width: number, halo: number, denoise: boolean): Band[][] {
+  // Denoising holds the films of its rows: one band at a time, if it is wide.
+  const rows = Math.max(
+    denoise ? GROUP_PIXELS / 2 / width : (halo > 0 ? 2 : 1) * (GROUP_PIXELS / width),
+    OVER_HALO * halo,
+  );
+  const groups: Band[][] = [];
+  for (const band of bands) {
+    const last = groups.at(-1);
+    if (last && band.y1 - last[0].y0 <= rows) last.push(band);
+    else groups.push([band]);
+  }
+  return groups;
+}
+
+interface Writing {
+  target: string;
+  shot: Shot;
+  plate: DecodedPlate;
+  profile: Uint8Array | null;
+  choice: RenderChoice;
+  source: FilmSource | FileSource;
+  /** Softness of the filter that was rendered with, pixels of the picture. */
+  renderedSigma: number;
+  onRows: (done: number, of: number) => void;
+}
+
+/** Finishes all rows on threads, and writes what they give in order. Names of the files by what they are. */
+async function writeRows(w: Writing) {
+  const { choice, shot, plate, source } = w;
+  const size = sizeAt(plate, choice.percent);
+  const { width, height } = size;
+  const scale = choice.percent / 100;
+  const bands = bandsOf(width, height);
+  const halo = finishHalo(shot, scale, size, w.renderedSigma);
+  const setup: FinishSetup = {
+    shot: { comp: shot.comp, set: shot.set, solved: shot.solved, light: shot.light },
+    plate: shared(plate),
+    percent: choice.percent,
+    size,
+    renderedSigma: w.renderedSigma,
+    bands,
+    halo,
+    source,
+    passes: source.kind === "film" ? choice.passes : [],
+    occlusion: source.kind === "files" ? source.files.occlusion !== null : wantsOcclusion(shot, choice.passes),
+    module: source.kind === "film" && source.denoise ? await compileKernel() : null,
+  };
+  const threads = choice.threads || availableParallelism();
+  const pool = FinishPool.open(setup, threads);
+  const groups = groupsOf(bands, width, halo, source.kind === "film" && source.denoise);
+  const bits = shownEncoding(plate.encoding).bits;
+  const at = (name: string) => path.join(w.target, name);
+  const files: Record<string, string> = {};
+  const exr = new Map<string, ExrFile>();
+  const png = {
+    picture: await PngFile.create(at("picture.png"), width, height, 3, bits, w.profile),
+    prop: await PngFile.create(at("prop.png"), width, height, 4, bits, w.profile),
+  };
+  files.picture = "picture.png";
+  files.prop = "prop.png";
+  const found = {
+    sum: 0,
+    count: 0,
+    limited: 0,
+    samples: 0,
+    border: { border: 0, open: 0, worst: null } as FinishedRows["border"],
+  };
+  const ahead = 2 * threads;
+  const running: Promise<FinishedRows>[] = [];
+  const begin = (g: number) => {
+    running[g] = pool.run({ bands: groups[g] });
+    // One that fails is heard of when it is its turn.
+    running[g].catch(() => undefined);
+  };
+  try {
+    for (let g = 0; g < groups.length; g++) {
+      for (let next = running.length; next < Math.min(groups.length, g + ahead); next++) begin(next);
+      const rows = await running[g];
+      running[g] = Promise.resolve(null as never);
+      for (const [name, { blocks, channels }] of Object.entries(rows.exr)) {
+        let file = exr.get(name);
+        if (!file) {
+          const half = name === "layers" || name === "float";
+          files[name] = EXR_NAMES[name] ?? `${name}.exr`;
+          const primaries = name === "float" ? primariesOf(plate.encoding.toRec709) : null;
+          file = await ExrFile.create(at(files[name]), width, height, half ? "half" : "float", primaries);
+          exr.set(name, file);
+        }
+        await file.appendPacked(blocks, channels);
+      }
+      await png.picture.append(rows.png.picture);
+      await png.prop.append(rows.png.prop);
+      found.sum += rows.noise.sum;
+      found.count += rows.noise.count;
+      found.limited += rows.limited;
+      found.samples += rows.samples;
+      found.border = worseBorder(found.border, rows.border);
+      w.onRows(groups[g][groups[g].length - 1].y1, height);
+    }
+  } catch (error) {
+    for (const file of [png.picture, png.prop, ...exr.values()]) await file.abandon();
+    throw error;
+  } finally {
+    await pool.close();
+  }
+  for (const file of [png.picture, png.prop, ...exr.values()]) await file.finish();
+  return { files, ...found };
+}
+
+const EXR_NAMES: Record<string, string> = { premultiplied: "prop.exr", float: "picture.exr" };
+
 /**
- * Writes a render's files from its kept bands, some rows at a time: picture and prop as PNG, the picture of a plate of
- * floats as EXR as well; ratio, added light,
- * premultiplied prop and depth as float EXR; and, if asked for, all layers in one EXR. Throws if a band is missing.
+ * Writes a render's files from its kept bands on all threads, some rows at a time: picture and prop as PNG, the picture of a
+ * plate of floats as EXR as well; ratio, added light, premultiplied prop and depth as they were rendered as float EXR; and,
+ * if asked for, all layers in one EXR. Throws if a band is missing.
  */
 export async function writeFinal(
   target: string,
@@ -47,81 +192,17 @@ export async function writeFinal(
   folder: BandFolder,
   onRows: (done: number, of: number) => void = () => undefined,
 ): Promise<FinalReport> {
-  const { width, height } = sizeAt(plate, choice.percent);
-  const shown = shownEncoding(plate.encoding);
-  const { bits } = shown;
-  const at = (name: string) => path.join(target, name);
-  const files: Record<string, string> = {
-    picture: "picture.png",
-    prop: "prop.png",
-    ratio: "ratio.exr",
-    added: "added.exr",
-    premultiplied: "prop.exr",
-    depth: "depth.exr",
-  };
-  const picture = await PngFile.create(at(files.picture), width, height, 3, bits, profile);
-  if (isFloat(plate.encoding)) files.float = "picture.exr";
-  const float = files.float
-    ? await ExrFile.create(at(files.float), width, height, "half", primariesOf(plate.encoding.toRec709))
-    : null;
-  const prop = await PngFile.create(at(files.prop), width, height, 4, bits, profile);
-  const ratio = await ExrFile.create(at(files.ratio), width, height, "float");
-  const added = await ExrFile.create(at(files.added), width, height, "float");
-  const premultiplied = await ExrFile.create(at(files.premultiplied), width, height, "float");
-  const depth = await ExrFile.create(at(files.depth), width, height, "float");
-  if (choice.passes.length > 0) files.layers = "layers.exr";
-  const layers = files.layers ? await ExrFile.create(at(files.layers), width, height, "half") : null;
-  const full = { width: plate.width, height: plate.height, pixels: plate.linear };
-  const noise = { sum: 0, count: 0 };
-  const border = { border: 0, open: 0, worst: null as { x: number; y: number; ratio: number } | null };
-  let [limited, samples] = [0, 0];
-  const bands = bandsOf(width, height);
-  const read = async (band: Band) => {
-    const pixels = await folder.read(band, width, layout.stride);
-    if (!pixels) throw new Error("A band of the render is missing from the server's folder. Render it again.");
-    return pixels;
-  };
-  const noiseless = choice.denoise ? await denoisedBands(width, bands, layout, choice, lightWeights(shot), read) : null;
-  try {
-    for (const [i, band] of bands.entries()) {
-      const rows = band.y1 - band.y0;
-      const pixels = await read(band);
-      const film = { width, height: rows, layout, pixels };
-      const passes = noiseless ? await noiseless.of(i) : developBand(shot, film);
-      if (noiseless) scaleProp(passes.prop, shot.light.propLevel);
-      const part = plateRowsAt(plate, choice.percent, band);
-      const codes = compositeCodes(part, passes, finishOf(shot, choice.percent / 100, band.y0));
-      await picture.append(float ? reencoded(codes, plate.encoding, shown) : codes);
-      await float?.append(rows, colourChannels(halvesOf(codes), 3));
-      await prop.append(propCodes(passes, shown));
-      await ratio.append(rows, colourChannels(passes.ratio, 3));
-      await added.append(rows, colourChannels(passes.added, 3));
-      await premultiplied.append(rows, colourChannels(passes.prop, 4));
-      await depth.append(rows, [{ name: "Z", values: passes.depth }]);
-      if (layers) {
-        const own = developLayers(pixels, width, rows, layout);
-        await layers.append(rows, [...compositeChannels(passes), ...layerChannels(own, choice.passes)]);
-      }
-      const noisy = { film: pixels, layout, width, y0: band.y0, height, plate: full };
-      const { sum, count } = noiseSum(noisy, { x0: 0, y0: band.y0, x1: width, y1: band.y1 });
-      noise.sum += sum;
-      noise.count += count;
-      const edge = catcherBorder(pixels, width, rows, layout, band.y0, lightWeights(shot));
-      border.open += edge.open;
-      if (edge.worst && Math.abs(edge.worst.ratio - 1) > Math.abs((border.worst?.ratio ?? 1) - 1))
-        border.worst = edge.worst;
-      for (let f = 0; f < pixels.length; f += layout.stride) {
-        limited += pixels[f + L.FILM_LIMITED];
-        samples += pixels[f + L.FILM_SAMPLES];
-      }
-      onRows(band.y1, height);
-    }
-  } finally {
-    await noiseless?.close();
-  }
-  for (const file of [picture, float, prop, ratio, added, premultiplied, depth, layers]) await file?.finish();
+  const { width } = sizeAt(plate, choice.percent);
+  const { denoise } = choice;
+  const source: FilmSource = { kind: "film", folder: folder.folder, name: folder.name, layout, denoise };
+  const renderedSigma = filterSigma(filterOf(shot, choice.percent / 100));
+  const written = await writeRows({ target, shot, plate, profile, choice, source, renderedSigma, onRows });
+  const { limited, samples, files } = written;
+  const about: AboutRender = { renderedSigma, percent: choice.percent, samples: choice.samples, seed: choice.seed };
+  await writeFile(path.join(target, "render.json"), JSON.stringify(about));
+  files.about = "render.json";
   const notices: string[] = [];
-  const notice = Object.keys(shot.props).length > 0 ? borderNotice(border, plate.width / width) : null;
+  const notice = Object.keys(shot.props).length > 0 ? borderNotice(written.border, plate.width / width) : null;
   if (notice) notices.push(notice);
   // One in a million is nobody's concern.
   if (limited > 1e-6 * samples) {
@@ -130,56 +211,24 @@ export async function writeFinal(
       `${limited} of ${samples} samples (${share < 0.01 ? "less than 0.01" : share.toFixed(2)} %) were held at ${choice.limit} times white in light by way of matt surfaces. Set the limit to 0 to keep them.`,
     );
   }
-  return { files, noise: noise.count > 0 ? Math.sqrt(noise.sum / noise.count) : 0, notices };
+  return { files, noise: written.count > 0 ? Math.sqrt(written.sum / written.count) : 0, notices };
 }
 
-/** Codes of one encoding as those of another. */
-export function reencoded(
-  codes: Uint8Array | Uint16Array,
-  from: PlateEncoding,
-  to: PlateEncoding,
-): Uint8Array | Uint16Array {
-  const linear = decodeCodes(codes, from);
-  const out = to.bits === 8 ? new Uint8Array(codes.length) : new Uint16Array(codes.length);
-  const encode = pixelEncoder(to);
-  for (let i = 0; i < codes.length; i += 3) encode(linear[i], linear[i + 1], linear[i + 2], out, i);
-  return out;
-}
-
-/** Values of halves, as they stand in the plate's own primaries. */
-export const halvesOf = (codes: Uint8Array | Uint16Array): Float32Array => Float32Array.from(codes, fromHalf);
-
-/** Some rows of passes. */
-const compositeChannels = (p: Passes): ExrChannel[] => [
-  ...colourChannels(p.prop, 4),
-  ...colourChannels(p.ratio, 3, "ratio."),
-  ...colourChannels(p.added, 3, "added."),
-  { name: "Z", values: p.depth, type: "float" },
-];
-
-/** To which group a layer belongs. */
-function groupOf(name: string): PassGroup {
-  if (name.startsWith("light ") || name === "catcher") return "lights";
-  if (name.startsWith("matte ")) return "mattes";
-  if (name === "emission" || name === "occlusion") return name;
-  return "surface";
-}
-
-/** Chosen layers as channels; names keep to what every program reads. */
-function layerChannels(layers: Map<string, Layer>, passes: PassGroup[]): ExrChannel[] {
-  const used = new Set<string>();
-  return [...layers].flatMap(([name, { channels, pixels }]) => {
-    if (!passes.includes(groupOf(name))) return [];
-    const plain = name.replace(/[^A-Za-z0-9]+/g, "_").slice(0, 200);
-    let layer = plain;
-    for (let n = 2; used.has(layer); n++) layer = `${plain}_${n}`;
-    used.add(layer);
-    return channels.map((channel, offset) => ({
-      name: `${layer}.${channel}`,
-      values: pixels,
-      offset,
-      stride: channels.length,
-      type: name === "position" ? ("float" as const) : ("half" as const),
-    }));
-  });
+/**
+ * Finishes a picture again from its passes as they were written, with the shot's comp of now: nothing is rendered. Writes
+ * picture and prop; names of the files by what they are. Throws where a file of the passes cannot be read.
+ */
+export async function writeFinishedAgain(
+  target: string,
+  shot: Shot,
+  plate: DecodedPlate,
+  profile: Uint8Array | null,
+  choice: RenderChoice,
+  passes: FileSource["files"],
+  renderedSigma: number,
+  onRows: (done: number, of: number) => void = () => undefined,
+): Promise<Record<string, string>> {
+  const source: FileSource = { kind: "files", files: passes };
+  const written = await writeRows({ target, shot, plate, profile, choice, source, renderedSigma, onRows });
+  return written.files;
 }

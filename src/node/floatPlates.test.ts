@@ -14,7 +14,8 @@ import { testShot } from "../testing/shots.ts";
 import { BandFolder } from "./bandFolder.ts";
 import { writeFinal } from "./finalFiles.ts";
 import { openPlate } from "./plates.ts";
-import { plateOf, renderIntoFolder } from "./renderShot.ts";
+import { plateOf } from "./plateRows.ts";
+import { renderIntoFolder } from "./renderShot.ts";
 
 const IDENTITY: Mat3 = [
   [1, 0, 0],

@@ -3,7 +3,8 @@ import { readFile } from "node:fs/promises";
 import { fileURLToPath } from "node:url";
 import { expect, test } from "@jest/globals";
 import { parseShot } from "#core/shot/schema";
-import { plateOf, renderShot } from "./renderShot.ts";
+import { plateOf } from "./plateRows.ts";
+import { renderShot } from "./renderShot.ts";
 
 /** Pictures of kept documents as the version that wrote them rendered them: SHA-256 of prop, ratio, added light and depth. */
 const BITS: Record<number, string> = {

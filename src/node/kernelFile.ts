@@ -27,7 +27,7 @@ export async function kernelBytes(folder = buildFolder): Promise<Buffer<ArrayBuf
 
 /** The worker threads' bundles, made by the same build. */
 export const threadPath = fileURLToPath(new URL("../../build/traceThread.mjs", import.meta.url));
-export const denoiseThreadPath = fileURLToPath(new URL("../../build/denoiseThread.mjs", import.meta.url));
+export const finishThreadPath = fileURLToPath(new URL("../../build/finishThread.mjs", import.meta.url));
 
 let compiled: Promise<WebAssembly.Module> | null = null;
 

@@ -6,7 +6,8 @@ import { rotationFromAngles } from "#core/optics/camera";
 import { noDistortion } from "#core/optics/distortion";
 import type { Shot } from "#core/shot/schema";
 import { testShot } from "../testing/shots.ts";
-import { plateOf, renderShot } from "./renderShot.ts";
+import { plateOf } from "./plateRows.ts";
+import { renderShot } from "./renderShot.ts";
 
 /** A grey hall around the camera, looked at along Y: its far half is on the plate, its near half behind the camera. */
 function hall(): Shot {

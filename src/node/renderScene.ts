@@ -1,5 +1,4 @@
 import { availableParallelism } from "node:os";
-import type { FilmLayout } from "#core/trace/film";
 import { measureFill } from "#core/trace/fill";
 import { judgedCounts, openTiles, regionNoise } from "#core/trace/noise";
 import type { TraceScene } from "#core/trace/scene";
@@ -7,6 +6,8 @@ import type { LoadedScene, RenderSettings } from "#core/trace/upload";
 import { aimFilm, uploadScene } from "#core/trace/upload";
 import type { Region } from "#core/trace/tiles";
 import { TILE_SIZE, tilesOf } from "#core/trace/tiles";
+import type { Band, Film } from "./bands.ts";
+import { bandsOf } from "./bands.ts";
 import { TracePool } from "./tracePool.ts";
 
 export interface RenderProgress {
@@ -16,14 +17,6 @@ export interface RenderProgress {
   secondsLeft: number;
   /** Rays traced so far. */
   rays: number;
-}
-
-/** Sums of a render and where they stand. */
-export interface Film {
-  width: number;
-  height: number;
-  pixels: Float32Array;
-  layout: FilmLayout;
 }
 
 export interface RenderOptions {
@@ -67,20 +60,6 @@ export async function renderScene(scene: TraceScene, settings: RenderSettings, o
     options.signal?.removeEventListener("abort", abandon);
     await pool.close();
   }
-}
-
-export interface Band {
-  y0: number;
-  y1: number;
-}
-
-/** Rows of a render in bands of about a hundred thousand pixels, whole tiles high. */
-export function bandsOf(width: number, height: number): Band[] {
-  const rows = TILE_SIZE * Math.max(1, Math.floor(100_000 / (width * TILE_SIZE)));
-  return Array.from({ length: Math.ceil(height / rows) }, (_, i) => ({
-    y0: i * rows,
-    y1: Math.min(height, (i + 1) * rows),
-  }));
 }
 
 export interface BandOptions {

@@ -1,55 +1,24 @@
 import type { DecodedPlate } from "#core/comp/composite";
-import { filterOf } from "#core/comp/composite";
-import { decodeCodes, pixelEncoder } from "#core/image/profile";
-import { resampleRows, sizeAt } from "#core/image/resize";
+import { filterOf, wantsOcclusion } from "#core/comp/composite";
+import { sizeAt } from "#core/image/resize";
 import type { Model } from "#core/props/model";
-import { lightWeights, scaleProp, weighsProps } from "#core/comp/weights";
+import { weighsProps } from "#core/comp/weights";
 import { traceSceneOf } from "#core/render/scene";
 import type { RenderChoice } from "#core/render/schema";
 import type { Shot } from "#core/shot/schema";
 import type { FilmChoice, FilmLayout, Passes } from "#core/trace/film";
-import { BARE_SUMS, developFilm, emptyPasses } from "#core/trace/film";
+import { BARE_SUMS, emptyPasses } from "#core/trace/film";
 import type { PixelFilter } from "#core/trace/filter";
 import { SOFT } from "#core/trace/filter";
 import type { RenderSettings } from "#core/trace/upload";
 import { sceneLayout } from "#core/trace/sceneLayout";
 import type { BandFolder } from "./bandFolder.ts";
-import type { Band, Film, RenderProgress } from "./renderScene.ts";
-import { bandsOf, renderBands } from "./renderScene.ts";
+import type { Band, Film } from "./bands.ts";
+import { bandsOf, developBand } from "./bands.ts";
+import type { RenderProgress } from "./renderScene.ts";
+import { renderBands } from "./renderScene.ts";
 
 export const MAX_DEPTH = 8;
-
-/** The shot's plate from its stored codes. Throws if they are not those of the document. */
-export function plateOf(shot: Shot, bytes: Uint8Array): DecodedPlate {
-  const { width, height, encoding } = shot.plates.main;
-  const codes =
-    encoding.bits === 8
-      ? bytes
-      : new Uint16Array(bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.byteLength) as ArrayBuffer);
-  if (codes.length !== width * height * 3) {
-    throw new Error(`The plate's pixels do not match its size of ${width} × ${height}.`);
-  }
-  return { width, height, encoding, codes, linear: decodeCodes(codes, encoding) };
-}
-
-/** Some rows of the plate at a percentage of its sides; at 100 without copying. */
-export function plateRowsAt(plate: DecodedPlate, percent: number, band: Band): DecodedPlate {
-  const rows = band.y1 - band.y0;
-  if (percent === 100) {
-    const [from, to] = [band.y0 * plate.width * 3, band.y1 * plate.width * 3];
-    return { ...plate, height: rows, codes: plate.codes.subarray(from, to), linear: plate.linear.subarray(from, to) };
-  }
-  const { width, height } = sizeAt(plate, percent);
-  const linear = resampleRows({ ...plate, pixels: plate.linear }, width, height, band.y0, band.y1);
-  const codes = plate.encoding.bits === 8 ? new Uint8Array(linear.length) : new Uint16Array(linear.length);
-  const encode = pixelEncoder(plate.encoding);
-  for (let i = 0; i < linear.length; i += 3) encode(linear[i], linear[i + 1], linear[i + 2], codes, i);
-  return { width, height: rows, encoding: plate.encoding, codes, linear };
-}
-
-/** The plate at another size: box-averaged or interpolated in linear light. */
-export const plateAt = (plate: DecodedPlate, percent: number): DecodedPlate =>
-  plateRowsAt(plate, percent, { y0: 0, y1: sizeAt(plate, percent).height });
 
 /** Which sums a render needs for what is wanted of it. */
 export function sumsOf(choice: RenderChoice, shot: Shot): FilmChoice {
@@ -57,7 +26,7 @@ export function sumsOf(choice: RenderChoice, shot: Shot): FilmChoice {
   return {
     half: true,
     features: choice.denoise || wants("surface"),
-    extras: wants("surface", "occlusion", "emission"),
+    extras: wants("surface", "occlusion", "emission") || wantsOcclusion(shot, choice.passes),
     mattes: wants("mattes"),
     propLights: wants("lights") || weighsProps(shot),
   };
@@ -69,13 +38,14 @@ export const settingsOf = (
   choice: RenderChoice,
   sums: FilmChoice,
   filter: PixelFilter = SOFT,
+  occlusion = choice.passes.includes("occlusion"),
 ): RenderSettings => ({
   ...size,
   seed: choice.seed,
   maxDepth: MAX_DEPTH,
   filter,
   sums,
-  occlusion: choice.passes.includes("occlusion") ? choice.occlusionMetres : 0,
+  occlusion: occlusion ? choice.occlusionMetres : 0,
   limit: choice.limit,
 });
 
@@ -102,9 +72,11 @@ export async function renderIntoFolder(
   const scene = traceSceneOf(shot, { width: plate.width, height: plate.height, pixels: plate.linear }, models);
   const size = sizeAt(plate, choice.percent);
   const sums = sumsOf(choice, shot);
-  const settings = settingsOf(size, choice, sums, filterOf(shot, choice.percent / 100));
+  const open = wantsOcclusion(shot, choice.passes);
+  const settings = settingsOf(size, choice, sums, filterOf(shot, choice.percent / 100), open);
   const layout = sceneLayout(scene, sums);
   const done = new Set<number>();
+  let keeping: Promise<void> = Promise.resolve();
   for (const band of bandsOf(size.width, size.height)) {
     const pixels = await folder.read(band, size.width, layout.stride);
     if (!pixels) continue;
@@ -120,10 +92,17 @@ export async function renderIntoFolder(
     done: (band) => done.has(band.y0),
     onProgress: options.onProgress,
     onBand: async (film, band) => {
-      await folder.keep(band, film.width, film.layout.stride, film.pixels);
-      options.onBand?.(film, band);
+      // While the next band is rendered this one is kept: its film is copied, since that of the render is used again.
+      await keeping;
+      const own = { ...film, pixels: film.pixels.slice() };
+      keeping = new Promise<void>((resolve) => setImmediate(resolve)).then(async () => {
+        await folder.keep(band, own.width, own.layout.stride, own.pixels);
+        options.onBand?.(own, band);
+      });
+      keeping.catch(() => undefined);
     },
   });
+  await keeping;
   return layout;
 }
 
@@ -150,13 +129,6 @@ export async function renderShot(
       return Promise.resolve();
     },
   });
-  return passes;
-}
-
-/** Passes of a band's film with the shot's own weights and level. */
-export function developBand(shot: Shot, film: Film): Passes {
-  const passes = developFilm(film.pixels, film.width, film.height, film.layout, lightWeights(shot));
-  scaleProp(passes.prop, shot.light.propLevel);
   return passes;
 }
 

@@ -20,7 +20,9 @@ import { SceneMemory, scratchAddress } from "#core/trace/memory";
 import { boxProp, testShot } from "../testing/shots.ts";
 import { compileKernel, newKernelMemory, openKernel } from "./kernelFile.ts";
 import { probedLight } from "./probe.ts";
-import { developBand, plateOf, renderShot, settingsOf } from "./renderShot.ts";
+import { developBand } from "./bands.ts";
+import { plateOf } from "./plateRows.ts";
+import { renderShot, settingsOf } from "./renderShot.ts";
 import { renderScene } from "./renderScene.ts";
 
 const camera: Camera = {

@@ -26,7 +26,7 @@ import { between, seeded, unitVector } from "../testing/random.ts";
 import { SIZE, emptyScene, lookAt, meanRadiance, quadModel, withModels } from "../testing/render.ts";
 import { kernelHash, kernelSource } from "../../scripts/kernelSources.mjs";
 import { buildFolder, compileKernel, kernelBytes, newKernelMemory, openKernel } from "./kernelFile.ts";
-import type { Film } from "./renderScene.ts";
+import type { Film } from "./bands.ts";
 import { renderScene } from "./renderScene.ts";
 
 async function freshKernel() {

@@ -13,7 +13,9 @@ import { writeFinal } from "#node/finalFiles";
 import { collect } from "#node/garbage";
 import { decodeTexture } from "#node/images";
 import { unpackCodes } from "#node/packedCodes";
-import { developBand, plateOf, plateRowsAt, renderIntoFolder } from "#node/renderShot";
+import { developBand } from "#node/bands";
+import { plateOf, plateRowsAt } from "#node/plateRows";
+import { renderIntoFolder } from "#node/renderShot";
 
 /**
  * Renders one final in a process of its own: the server stays responsive, the memory is given back at the end, and a

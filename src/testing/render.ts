@@ -10,7 +10,7 @@ import { kernelFilter } from "#core/trace/kernelDenoise";
 import { SceneMemory, scratchAddress } from "#core/trace/memory";
 import type { TraceScene } from "#core/trace/scene";
 import { compileKernel, newKernelMemory, openKernel } from "#node/kernelFile";
-import type { Film } from "#node/renderScene";
+import type { Film } from "#node/bands";
 import { renderScene } from "#node/renderScene";
 import * as L from "#kernel/layout";
 

@@ -1,10 +1,12 @@
 import type { Passes } from "../trace/film.ts";
 import type { PixelFilter } from "../trace/filter.ts";
-import { SOFT, softness } from "../trace/filter.ts";
-import { layGrain } from "./grain.ts";
-import type { Comp, CompPart } from "./schema.ts";
+import { SOFT, filterSigma, softness } from "../trace/filter.ts";
 import type { PlateEncoding } from "../image/profile.ts";
 import { pixelEncoder } from "../image/profile.ts";
+import type { FinishPart } from "./finish.ts";
+import { checkFrame, finishRows, mergeLayers } from "./finish.ts";
+import { layersOf, leavesPlate } from "./layers.ts";
+import type { CompPart } from "./schema.ts";
 
 /** The plate as it was decoded: codes of the file and linear Rec. 709 light, both interleaved RGB. */
 export interface DecodedPlate {
@@ -15,94 +17,85 @@ export interface DecodedPlate {
   linear: Float32Array;
 }
 
-/** Throws when passes and plate differ in size: nothing is ever stretched to fit. */
-function checkFrame(plate: { width: number; height: number }, passes: Passes): void {
-  if (plate.width !== passes.width || plate.height !== passes.height) {
-    throw new RangeError(
-      `The passes are ${passes.width} × ${passes.height} and the plate ${plate.width} × ${plate.height}. Render at the plate's size.`,
-    );
-  }
-}
-
-/** What is laid on a composite: rows from `y0` of a picture that is `scale` times the plate's size. */
-export interface Finish {
-  grain: Comp["grain"];
-  scale: number;
-  y0: number;
-}
-
-export const finishOf = ({ comp }: CompPart, scale: number, y0: number): Finish => ({ grain: comp.grain, scale, y0 });
-
 /** Pixel filter under which what is rendered is as soft as the plate, at a share of its size. */
 export const filterOf = ({ comp: { sharpness } }: CompPart, scale: number): PixelFilter =>
-  sharpness.on && sharpness.sigmaPx !== null ? softness(sharpness.sigmaPx * scale) : SOFT;
+  sharpness.on && sharpness.strength === 1 && sharpness.matte === null && sharpness.sigmaPx !== null
+    ? softness(sharpness.sigmaPx * scale)
+    : SOFT;
+
+/** Standard deviation of that filter, pixels of the picture. */
+export const renderedSigma = (shot: CompPart, scale: number): number => filterSigma(filterOf(shot, scale));
+
+/** True where a render keeps how open surfaces are: as a layer, or for the comp's contact. */
+export const wantsOcclusion = ({ comp: { shadow } }: CompPart, passes: readonly string[]): boolean =>
+  passes.includes("occlusion") || (shadow.on && shadow.contact > 0);
 
 /**
- * Composite in linear light: `out = prop + (1 - a) (plate ratio + added)`, prop premultiplied (docs/design.md section 6).
- * Returns interleaved RGB, Rec. 709.
+ * The passes as they are over the plate, in linear light: `out = prop + (1 - a) (plate ratio + added)`, prop premultiplied
+ * (docs/design.md section 6). Returns interleaved RGB, Rec. 709.
  */
 export function compositeLinear(
   plate: { width: number; height: number; linear: Float32Array },
   passes: Passes,
-  finish: Finish | null = null,
 ): Float32Array {
   checkFrame(plate, passes);
-  const { prop, ratio, added } = passes;
-  const out = new Float32Array(plate.linear.length);
-  for (let i = 0, p = 0; i < out.length; i += 3, p += 4) {
-    const through = 1 - prop[p + 3];
-    for (let k = 0; k < 3; k++) {
-      out[i + k] = prop[p + k] + through * (plate.linear[i + k] * ratio[i + k] + added[i + k]);
-    }
-  }
-  if (finish)
-    layGrain(out, plate, passes, finish.grain, finish.scale, finish.y0, (pixel) => !leavesPlate(passes, pixel));
+  return mergeLayers({ ...passes, y0: 0, plate: plate.linear, cover: null, glow: null });
+}
+
+/** Where a whole picture of passes lies. */
+export const wholePicture = (passes: { width: number; height: number }, scale: number, sigma: number) => ({
+  full: { width: passes.width, height: passes.height },
+  scale,
+  y0: 0,
+  renderedSigma: sigma,
+});
+
+/** The plate's codes with those pixels encoded anew that are touched: the others keep theirs to the last bit. */
+export function codesOver(
+  plate: Pick<DecodedPlate, "codes" | "encoding">,
+  linear: Float32Array,
+  touched: Uint8Array,
+  encode = pixelEncoder(plate.encoding),
+): Uint8Array | Uint16Array {
+  const out = plate.codes.slice();
+  for (let pixel = 0, i = 0; pixel < touched.length; pixel++, i += 3)
+    if (touched[pixel]) encode(linear[i], linear[i + 1], linear[i + 2], out, i);
   return out;
 }
 
-/** True where the passes leave the plate's pixel as it is. */
-export const leavesPlate = (passes: Passes, pixel: number): boolean => {
-  const { prop, ratio, added } = passes;
-  const i = pixel * 3;
-  const p = pixel * 4;
-  return (
-    prop[p + 3] === 0 &&
-    ratio[i] === 1 &&
-    ratio[i + 1] === 1 &&
-    ratio[i + 2] === 1 &&
-    added[i] === 0 &&
-    added[i + 1] === 0 &&
-    added[i + 2] === 0
-  );
-};
+/** The passes as they are over the plate, in its own codes. */
+export function compositeCodes(plate: DecodedPlate, passes: Passes): Uint8Array | Uint16Array {
+  const linear = compositeLinear(plate, passes);
+  const layers = layersOf(plate.linear, passes, 0);
+  const touched = Uint8Array.from({ length: plate.width * plate.height }, (_, i) => (leavesPlate(layers, i) ? 0 : 1));
+  return codesOver(plate, linear, touched);
+}
 
-/** The finished picture in the plate's own codes. Pixels that nothing touches keep their codes to the last bit. */
-export function compositeCodes(
+/** The finished picture in the plate's own codes, all of it at once. The passes' arrays are changed. */
+export function finishedCodes(
+  shot: FinishPart,
   plate: DecodedPlate,
   passes: Passes,
-  finish: Finish | null = null,
+  scale: number,
+  sigma = renderedSigma(shot, scale),
 ): Uint8Array | Uint16Array {
-  const linear = compositeLinear(plate, passes, finish);
-  const out = plate.codes.slice();
-  const encode = pixelEncoder(plate.encoding);
-  for (let pixel = 0; pixel < plate.width * plate.height; pixel++) {
-    if (leavesPlate(passes, pixel)) continue;
-    const i = pixel * 3;
-    encode(linear[i], linear[i + 1], linear[i + 2], out, i);
-  }
-  return out;
+  const { linear, touched } = finishRows(shot, plate, passes, wholePicture(passes, scale, sigma));
+  return codesOver(plate, linear, touched);
 }
 
 /** The prop alone as straight-alpha codes of `bits` bits, RGBA, in the plate's encoding. */
-export function propCodes(passes: Passes, encoding: PlateEncoding): Uint8Array | Uint16Array {
-  const n = passes.width * passes.height;
+export function propCodes(
+  { width, height, prop }: Pick<Passes, "width" | "height" | "prop">,
+  encoding: PlateEncoding,
+  encode = pixelEncoder(encoding),
+): Uint8Array | Uint16Array {
+  const n = width * height;
   const out = encoding.bits === 8 ? new Uint8Array(n * 4) : new Uint16Array(n * 4);
   const top = encoding.bits === 8 ? 255 : 65535;
-  const encode = pixelEncoder(encoding);
   for (let i = 0; i < n; i++) {
-    const a = passes.prop[i * 4 + 3];
+    const a = prop[i * 4 + 3];
     if (a <= 0) continue;
-    encode(passes.prop[i * 4] / a, passes.prop[i * 4 + 1] / a, passes.prop[i * 4 + 2] / a, out, i * 4);
+    encode(prop[i * 4] / a, prop[i * 4 + 1] / a, prop[i * 4 + 2] / a, out, i * 4);
     out[i * 4 + 3] = Math.round(Math.min(1, a) * top);
   }
   return out;

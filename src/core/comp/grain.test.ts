@@ -1,12 +1,14 @@
 import { describe, expect, test } from "@jest/globals";
 import { gaussian, seeded } from "../../testing/random.ts";
 import type { Vec2 } from "../math/vec3.ts";
+import type { Passes } from "../trace/film.ts";
 import { emptyPasses } from "../trace/film.ts";
 import { filterTable, softness } from "../trace/filter.ts";
-import { compositeLinear } from "./composite.ts";
+import { finishRows } from "./finish.ts";
 import { grainVariance, neighbourCorrelation } from "./grain.ts";
 import { measureGrain } from "./measureGrain.ts";
 import type { Comp, GrainModel } from "./schema.ts";
+import { newComp } from "./schema.ts";
 import { measureSharpness } from "./sharpness.ts";
 
 const [WIDTH, HEIGHT] = [640, 480];
@@ -50,6 +52,13 @@ const MODELS: [string, GrainModel][] = [
   ["joined", { read: [0.003, 0.003, 0.003], shot: [1e-4, 1e-4, 1e-4], size: 0.4, joined: [0.5, 0.3, 0.15] }],
 ];
 
+/** Passes over a plate with nothing but grain laid on them. */
+function grained(plate: Parameters<typeof finishRows>[1], passes: Passes, grain: Comp["grain"], y0 = 0): Float32Array {
+  const shot = { comp: { ...newComp(), grain }, set: {}, solved: null };
+  const full = { width: passes.width, height: passes.height };
+  return finishRows(shot, plate, passes, { full, scale: 1, y0, renderedSigma: 0.4 }).linear;
+}
+
 describe("the plate's grain", () => {
   test.each(MODELS)("of a known kind (%s) is measured: variance within 10 %, size within 15 %", (_name, model) => {
     const measured = measureGrain(noisyPlate(model, 7))!;
@@ -71,8 +80,8 @@ describe("the plate's grain", () => {
       passes.prop.set(clean.linear.subarray(i * 3, i * 3 + 3), i * 4);
       passes.prop[i * 4 + 3] = 1;
     }
-    const grain = { on: true, strength: 1, seed: 5, model };
-    const linear = compositeLinear(clean, passes, { grain, scale: 1, y0: 0 });
+    const grain = { on: true, strength: 1, matte: null, seed: 5, model };
+    const linear = grained(clean, passes, grain);
     const measured = measureGrain({ ...clean, linear })!;
     for (const light of [0.1, 0.3, 0.6])
       for (let k = 0; k < 3; k++)
@@ -89,8 +98,8 @@ describe("the plate's grain", () => {
     const passes = emptyPasses(WIDTH, HEIGHT);
     for (let y = 0; y < HEIGHT; y++)
       for (let x = 0; x < WIDTH / 2; x++) passes.ratio.fill(0.4, (y * WIDTH + x) * 3, (y * WIDTH + x) * 3 + 3);
-    const grain: Comp["grain"] = { on: true, strength: 1, seed: 5, model };
-    const linear = compositeLinear(plate, passes, { grain, scale: 1, y0: 0 });
+    const grain: Comp["grain"] = { on: true, strength: 1, matte: null, seed: 5, model };
+    const linear = grained(plate, passes, grain);
     const spread = (of: Float32Array, x0: number) => {
       let [sum, squares, n] = [0, 0, 0];
       for (let y = 20; y < 200; y++)
@@ -111,12 +120,13 @@ describe("the plate's grain", () => {
     const passes = emptyPasses(64, 40);
     for (let i = 0; i < 64 * 40; i++) passes.prop.set([0.3, 0.3, 0.3, 1], i * 4);
     const plate = { width: 64, height: 40, linear: new Float32Array(64 * 40 * 3) };
-    const grain: Comp["grain"] = { on: true, strength: 1, seed: 9, model };
-    const whole = compositeLinear(plate, passes, { grain, scale: 1, y0: 0 });
-    const part = compositeLinear(
+    const grain: Comp["grain"] = { on: true, strength: 1, matte: null, seed: 9, model };
+    const whole = grained(plate, passes, grain);
+    const part = grained(
       { width: 64, height: 15, linear: plate.linear.subarray(25 * 64 * 3) },
       { ...emptyPasses(64, 15), prop: passes.prop.subarray(25 * 64 * 4) },
-      { grain, scale: 1, y0: 25 },
+      grain,
+      25,
     );
     expect(part).toEqual(whole.subarray(25 * 64 * 3));
   });

@@ -1,5 +1,5 @@
 import type { Comp, GrainModel } from "./schema.ts";
-import type { Passes } from "../trace/film.ts";
+import type { Layers } from "./layers.ts";
 
 /** Grain laid on what is rendered, with the plate's own statistics. */
 
@@ -161,29 +161,30 @@ function mixing([rg, rb, gb]: GrainModel["joined"]): [number, number, number, nu
 export function layGrain(
   out: Float32Array,
   plate: { width: number; height: number; linear: Float32Array },
-  passes: Passes,
+  { prop, ratio, cover }: Pick<Layers, "prop" | "ratio" | "cover">,
   grain: Comp["grain"],
   scale: number,
   y0: number,
-  touched: (pixel: number) => boolean,
+  touched: Uint8Array,
+  matte: Float32Array | null = null,
 ): void {
   if (!grain.on || !grain.model || grain.strength === 0) return;
   const model = grainAt(grain.model, scale);
   const { width, height, linear } = plate;
   const rows = new GrainRows(model, width, grain.seed);
-  const { prop, ratio } = passes;
   for (let y = 0; y < height; y++) {
     let row: Float32Array | null = null;
     for (let x = 0; x < width; x++) {
       const pixel = y * width + x;
-      if (!touched(pixel)) continue;
+      if (!touched[pixel]) continue;
       row ??= rows.row(y0 + y);
       const through = 1 - prop[pixel * 4 + 3];
+      const weight = matte ? grain.strength * matte[pixel] : grain.strength;
       for (let k = 0; k < 3; k++) {
         const i = pixel * 3 + k;
-        const left = through * ratio[i];
+        const left = (cover ? 1 - cover[i] : through) * ratio[i];
         const missing = grainVariance(model, k, out[i]) - left * left * grainVariance(model, k, linear[i]);
-        if (missing > 0) out[i] += grain.strength * Math.sqrt(missing) * row[x * 3 + k];
+        if (missing > 0) out[i] += weight * Math.sqrt(missing) * row[x * 3 + k];
       }
     }
   }

@@ -1,45 +1,42 @@
 import * as v from "valibot";
-import { Finite, NotNegative, Positive, whole } from "../schema/fields.ts";
+import { byId } from "../schema/fields.ts";
+import { MatteSchema } from "./mattes/index.ts";
+import { LAYER_STAGES, PICTURE_STAGES } from "./stages/index.ts";
 
-/** The comp step's part of the document. */
+export type { GrainModel } from "./stages/grain.ts";
 
-const Correlation = v.pipe(Finite, v.minValue(-1), v.maxValue(1));
-
-/** The plate's grain as it was measured: linear light, by channel. */
-export const GrainModelSchema = v.object({
-  /** Standard deviation in the dark. */
-  read: v.tuple([NotNegative, NotNegative, NotNegative]),
-  /** Variance that light adds, over that light. */
-  shot: v.tuple([NotNegative, NotNegative, NotNegative]),
-  /** Standard deviation of the Gaussian that it is as coarse as, pixels. */
-  size: v.pipe(NotNegative, v.maxValue(3)),
-  /** Correlation of red with green, red with blue, green with blue. */
-  joined: v.tuple([Correlation, Correlation, Correlation]),
-});
+/** The comp step's part of the document: the settings of its stages, and the mattes that they are held to. */
+const { shadow, reflection, props, foreground, sharpness, lens, glow } = LAYER_STAGES;
+const { grain, look } = PICTURE_STAGES;
 
 const CompSchema = v.object({
-  /** How soft the plate's edges are: what is rendered is as soft. Standard deviation, pixels; null before it is known. */
-  sharpness: v.object({
-    on: v.boolean(),
-    sigmaPx: v.nullable(v.pipe(Positive, v.maxValue(8, "must be 8 or less"))),
-  }),
-  grain: v.object({
-    on: v.boolean(),
-    strength: v.pipe(NotNegative, v.maxValue(4, "must be 4 or less")),
-    seed: whole(0, 0xffffffff),
-    model: v.nullable(GrainModelSchema),
-  }),
+  shadow: v.optional(shadow.schema, shadow.fresh),
+  reflection: v.optional(reflection.schema, reflection.fresh),
+  props: v.optional(props.schema, props.fresh),
+  foreground: v.optional(foreground.schema, foreground.fresh),
+  sharpness: v.optional(sharpness.schema, sharpness.fresh),
+  lens: v.optional(lens.schema, lens.fresh),
+  glow: v.optional(glow.schema, glow.fresh),
+  grain: v.optional(grain.schema, grain.fresh),
+  look: v.optional(look.schema, look.fresh),
+  mattes: v.optional(byId(MatteSchema), () => ({})),
 });
-
 export type Comp = v.InferOutput<typeof CompSchema>;
-export type GrainModel = v.InferOutput<typeof GrainModelSchema>;
 export interface CompPart {
   comp: Comp;
 }
 
 export const newComp = (): Comp => ({
-  sharpness: { on: true, sigmaPx: null },
-  grain: { on: true, strength: 1, seed: 1, model: null },
+  shadow: shadow.fresh(),
+  reflection: reflection.fresh(),
+  props: props.fresh(),
+  foreground: foreground.fresh(),
+  sharpness: sharpness.fresh(),
+  lens: lens.fresh(),
+  glow: glow.fresh(),
+  grain: grain.fresh(),
+  look: look.fresh(),
+  mattes: {},
 });
 
 export const compEntries = { comp: v.optional(CompSchema, newComp) };

@@ -8,6 +8,10 @@ export interface ExrChannel {
   stride?: number;
   /** Kind of the stored numbers, that of the file if missing. */
   type?: "half" | "float";
+  /** Each value is one of a sum: it is divided by its pixel's count. */
+  over?: { counts: Float32Array; empty: number };
+  /** True where all values are known to be 0, and to stay so. */
+  zero?: boolean;
 }
 
 /** Rows that are packed together (ZIP compression). */
@@ -17,14 +21,18 @@ const LINES = EXR_LINES;
 /** Bits of the IEEE 754 half nearest to a float, ties to even; out of range becomes infinity. */
 export function toHalf(value: number): number {
   scratchFloat[0] = value;
-  const bits = scratchBits[0];
+  return halfOfBits(scratchBits[0]);
+}
+
+/** The same of a float's bits. */
+function halfOfBits(bits: number): number {
   const sign = (bits >>> 16) & 0x8000;
   const magnitude = bits & 0x7fffffff;
   if (magnitude > 0x7f800000) return sign | 0x7e00;
   if (magnitude >= 0x477ff000) return sign | 0x7c00;
   if (magnitude < 0x38800000) {
-    scratchFloat[0] = Math.abs(value) * 16777216;
-    return sign | roundHalfEven(scratchFloat[0]);
+    scratchBits[0] = magnitude;
+    return sign | roundHalfEven(scratchFloat[0] * 16777216);
   }
   const rounded = magnitude + 0xfff + ((magnitude >>> 13) & 1);
   return sign | ((rounded - 0x38000000) >>> 13);
@@ -89,10 +97,18 @@ export function packRows(
 ): Uint8Array[] {
   const sorted = byName(channels);
   const blocks: Uint8Array[] = [];
+  /** Blocks of nothing but one value a channel, as large parts of a picture are. */
+  const even = new Map<string, Uint8Array>();
   for (let from = 0; from < rows; from += LINES) {
-    const raw = rawBlock(width, from, Math.min(rows, from + LINES), sorted, type);
-    const packed = pack(predict(raw));
-    const body = packed.length < raw.length ? packed : raw;
+    const to = Math.min(rows, from + LINES);
+    const key = evenKey(width, from, to, sorted);
+    let body = key === null ? undefined : even.get(key);
+    if (!body) {
+      const raw = predictedBlock(width, from, to, sorted, type);
+      const packed = pack(raw);
+      body = packed.length < raw.length ? packed : unpredicted(raw);
+      if (key !== null) even.set(key, body);
+    }
     const block = new Uint8Array(body.length + 8);
     const view = new DataView(block.buffer);
     view.setInt32(0, y0 + from, true);
@@ -101,6 +117,25 @@ export function packRows(
     blocks.push(block);
   }
   return blocks;
+}
+
+/** What tells a block of even channels from another; null where some channel is not even. */
+function evenKey(width: number, y0: number, y1: number, channels: ExrChannel[]): string | null {
+  const values: number[] = [y1 - y0];
+  for (const { values: all, offset = 0, stride = 1, over } of channels) {
+    const first = y0 * width;
+    const value = all[first * stride + offset];
+    for (let i = first, at = first * stride + offset; i < y1 * width; i++, at += stride)
+      if (all[at] !== value) return null;
+    if (over && value !== 0) return null;
+    if (over) {
+      // A sum of nothing is 0 whatever its count, but where there is no count at all.
+      const none = over.counts[first] > 0;
+      if (over.empty !== 0) for (let i = first; i < y1 * width; i++) if (over.counts[i] > 0 !== none) return null;
+      values.push(none ? 0 : over.empty);
+    } else values.push(value);
+  }
+  return values.join();
 }
 
 function exrHeader(
@@ -156,32 +191,134 @@ function exrHeader(
   return Uint8Array.from(bytes);
 }
 
-function rawBlock(width: number, y0: number, y1: number, channels: ExrChannel[], type: "half" | "float"): Uint8Array {
-  const size = (channel: ExrChannel) => ((channel.type ?? type) === "half" ? 2 : 4);
-  const raw = new Uint8Array(width * (y1 - y0) * channels.reduce((n, c) => n + size(c), 0));
-  const view = new DataView(raw.buffer);
-  let at = 0;
-  for (let y = y0; y < y1; y++) {
-    for (const channel of channels) {
-      const { values, offset = 0, stride = 1 } = channel;
-      const bytes = size(channel);
-      for (let x = 0; x < width; x++, at += bytes) {
-        const value = values[(y * width + x) * stride + offset];
-        if (bytes === 2) view.setUint16(at, toHalf(value), true);
-        else view.setFloat32(at, value, true);
-      }
-    }
-  }
-  return raw;
+/** A channel as the inner loops want it. */
+interface PlannedChannel {
+  values: Float32Array;
+  bits: Uint32Array;
+  offset: number;
+  stride: number;
+  counts: Float32Array | null;
+  empty: number;
+  half: boolean;
+  /** Its place in a row, as pairs of bytes. */
+  at: number;
 }
 
-/** The reordering and differences that the format applies before deflating. */
-function predict(raw: Uint8Array): Uint8Array {
-  const out = new Uint8Array(raw.length);
-  const half = (raw.length + 1) >> 1;
-  for (let i = 0; i < raw.length; i++) out[i & 1 ? half + (i >> 1) : i >> 1] = raw[i];
-  for (let i = out.length - 1; i > 0; i--) out[i] = (out[i] - out[i - 1] + 384) & 255;
+/** Pixels that are taken in hand together, so that channels that lie interleaved are read from the nearest memory. */
+const CHUNK = 64;
+let blockMemory = new Uint8Array(0);
+
+/**
+ * Bytes of a block, reordered and as differences as the format applies them before deflating: the even bytes first, then the
+ * odd ones, each less the one before it. The memory is used again for the next block.
+ */
+function predictedBlock(
+  width: number,
+  y0: number,
+  y1: number,
+  channels: ExrChannel[],
+  type: "half" | "float",
+): Uint8Array {
+  let rowPairs = 0;
+  const planned: PlannedChannel[] = [];
+  for (const channel of channels) {
+    const { values, offset = 0, stride = 1, over, zero } = channel;
+    const half = (channel.type ?? type) === "half";
+    const bits = new Uint32Array(values.buffer, values.byteOffset, values.length);
+    if (!zero)
+      planned.push({
+        values,
+        bits,
+        offset,
+        stride,
+        counts: over?.counts ?? null,
+        empty: over?.empty ?? 0,
+        half,
+        at: rowPairs,
+      });
+    rowPairs += half ? width : 2 * width;
+  }
+  const length = 2 * rowPairs * (y1 - y0);
+  if (blockMemory.length < length) blockMemory = new Uint8Array(length);
+  const out = blockMemory.subarray(0, length).fill(0);
+  for (let y = y0; y < y1; y++)
+    for (let x0 = 0; x0 < width; x0 += CHUNK)
+      for (const channel of planned) {
+        const write = channel.half ? writeHalves : writeFloats;
+        write(channel, y * width + x0, Math.min(CHUNK, width - x0), out, (y - y0) * rowPairs, x0, length >> 1);
+      }
+  for (let i = length - 1; i > 0; i--) out[i] = out[i] - out[i - 1] + 128;
   return out;
+}
+
+function writeHalves(
+  { values, bits, offset, stride, counts, empty, at }: PlannedChannel,
+  pixel: number,
+  count: number,
+  out: Uint8Array,
+  row: number,
+  x0: number,
+  odd: number,
+): void {
+  let q = row + at + x0;
+  let i = pixel * stride + offset;
+  for (let x = pixel; x < pixel + count; x++, i += stride, q++) {
+    let word = bits[i];
+    if (counts !== null) {
+      const n = counts[x];
+      if (n > 0) {
+        if (word !== 0 && n !== 1) {
+          scratchFloat[0] = values[i] / n;
+          word = scratchBits[0];
+        }
+      } else if (empty === 0) continue;
+      else {
+        scratchFloat[0] = empty;
+        word = scratchBits[0];
+      }
+    }
+    if (word === 0) continue;
+    const magnitude = word & 0x7fffffff;
+    const half =
+      magnitude >= 0x38800000 && magnitude < 0x477ff000
+        ? ((word >>> 16) & 0x8000) | ((magnitude + 0xfff + ((magnitude >>> 13) & 1) - 0x38000000) >>> 13)
+        : halfOfBits(word);
+    out[q] = half;
+    out[odd + q] = half >>> 8;
+  }
+}
+
+function writeFloats(
+  { values, bits, offset, stride, counts, empty, at }: PlannedChannel,
+  pixel: number,
+  count: number,
+  out: Uint8Array,
+  row: number,
+  x0: number,
+  odd: number,
+): void {
+  let q = row + at + 2 * x0;
+  let i = pixel * stride + offset;
+  for (let x = pixel; x < pixel + count; x++, i += stride, q += 2) {
+    let word = bits[i];
+    if (counts !== null) {
+      scratchFloat[0] = counts[x] > 0 ? values[i] / counts[x] : empty;
+      word = scratchBits[0];
+    }
+    if (word === 0) continue;
+    out[q] = word;
+    out[odd + q] = word >>> 8;
+    out[q + 1] = word >>> 16;
+    out[odd + q + 1] = word >>> 24;
+  }
+}
+
+/** The bytes in their own order again: a block that packing would make larger is stored as it is. */
+function unpredicted(bytes: Uint8Array): Uint8Array {
+  const sums = bytes.slice();
+  for (let i = 1; i < sums.length; i++) sums[i] = sums[i - 1] + sums[i] - 128;
+  const half = (sums.length + 1) >> 1;
+  return Uint8Array.from({ length: sums.length }, (_, i) => sums[i & 1 ? half + (i >> 1) : i >> 1]);
 }
 
 /** Channels R, G, B (and A) of an interleaved picture. */

@@ -48,6 +48,13 @@ export function readExrChannels(bytes: Uint8Array): ExrPicture {
   return { width, height, channels: out };
 }
 
+/** Rows of which at least the blocks are read, in files whose blocks lie in order; and what unpacks them, if not our own. */
+export interface RowChoice {
+  from?: number;
+  to?: number;
+  inflate?: (packed: Uint8Array, size: number) => Uint8Array;
+}
+
 /**
  * Reads such a file row by row, whatever its numbers are, in the order in which they lie in it; the arrays are used
  * again for the next row. Throws ExrError.
@@ -56,6 +63,7 @@ export function readExrRows(
   bytes: Uint8Array,
   header: ExrHeader,
   take: (y: number, row: ReadonlyMap<string, Float32Array>) => void,
+  only: RowChoice = {},
 ): void {
   const { width, height, channels, compression, blockRows } = header;
   if (!isPlainlyPacked(header))
@@ -64,13 +72,14 @@ export function readExrRows(
   const rowBytes = channels.reduce((n, c) => n + width * BYTES[c.type], 0);
   const row = new Map(channels.map((c) => [c.name, new Float32Array(width)]));
   const seen = new Uint8Array(Math.ceil(height / blockRows));
-  for (let i = 0; i < seen.length; i++) {
+  const { from = 0, to = height, inflate } = only;
+  for (let i = Math.floor(from / blockRows); i < Math.min(seen.length, Math.ceil(to / blockRows)); i++) {
     const block = Number(view.getBigUint64(header.end + i * 8, true));
     const y0 = view.getInt32(block, true) - header.y0;
     const rows = Math.min(blockRows, height - y0);
     if (y0 % blockRows !== 0 || seen[y0 / blockRows]++) throw damaged("its rows are not in blocks");
     const stored = bytes.subarray(block + 8, block + 8 + view.getInt32(block + 4, true));
-    const raw = unpacked(stored, rows * rowBytes, compression);
+    const raw = unpacked(stored, rows * rowBytes, compression, inflate);
     const packed = new DataView(raw.buffer, raw.byteOffset, raw.byteLength);
     for (let y = 0, at = 0; y < rows; y++, at += rowBytes) {
       readRow(packed, at, header, row);
@@ -80,14 +89,19 @@ export function readExrRows(
 }
 
 /** A block's bytes as they were before packing; blocks that packing would have made larger are stored as they are. */
-function unpacked(stored: Uint8Array, size: number, compression: number): Uint8Array {
+function unpacked(
+  stored: Uint8Array,
+  size: number,
+  compression: number,
+  inflate: RowChoice["inflate"] = (packed, bytes) => unzlibSync(packed, { out: new Uint8Array(bytes) }),
+): Uint8Array {
   if (stored.length === size) return stored;
   if (compression === NONE || stored.length > size) throw damaged("its rows are of the wrong length");
   let packed: Uint8Array;
   if (compression === RLE) packed = unrun(stored, size);
   else {
     try {
-      packed = unzlibSync(stored, { out: new Uint8Array(size) });
+      packed = inflate(stored, size);
     } catch {
       throw damaged("its rows cannot be unpacked");
     }

@@ -193,7 +193,11 @@ export const shownLight = ({ response }: PlateEncoding): ((linear: number) => nu
   response ? (x) => toPlate(response, x) : (x) => x;
 
 /** Interleaved RGB codes to linear Rec. 709 of the place, float32, unclamped. */
-export function decodeCodes(codes: Uint8Array | Uint16Array, e: PlateEncoding): Float32Array {
+export function decodeCodes(
+  codes: Uint8Array | Uint16Array,
+  e: PlateEncoding,
+  out: Float32Array<ArrayBufferLike> = new Float32Array(codes.length),
+): Float32Array {
   const top = e.bits === 8 ? 255 : 65535;
   const { response } = e;
   const tables = e.curves.map((curve) =>
@@ -202,8 +206,12 @@ export function decodeCodes(codes: Uint8Array | Uint16Array, e: PlateEncoding): 
       return response ? toScene(response, y) : y;
     }),
   );
-  const out = new Float32Array(codes.length);
   const plain = isRec709(e);
+  if (plain && !response) {
+    const table = tables[0];
+    for (let i = 0; i < codes.length; i++) out[i] = table[codes[i]];
+    return out as Float32Array<ArrayBuffer>;
+  }
   for (let i = 0; i < codes.length; i += 3) {
     const c: Vec3 = [tables[0][codes[i]], tables[1][codes[i + 1]], tables[2][codes[i + 2]]];
     const l = plain ? c : apply(e.toRec709, c);

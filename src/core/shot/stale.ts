@@ -1,4 +1,5 @@
 import type { Light, Source } from "../light/schema.ts";
+import { filterOf, wantsOcclusion } from "../comp/composite.ts";
 import type { Shot } from "./schema.ts";
 
 /**
@@ -80,7 +81,11 @@ const STALE: { [K in keyof Shot]: Stale<Shot[K]> } = {
   },
   focus: "film",
   render: ({ seed, limit, denoise }) => ({ film: [seed, limit], develop: denoise }),
-  comp: ({ sharpness, grain }) => ({ film: sharpness.on ? sharpness.sigmaPx : null, develop: grain }),
+  // Softness is the render's own pixel filter, and contact wants a sum more.
+  comp: (comp) => ({
+    film: [filterOf({ comp }, 1), wantsOcclusion({ comp }, [])],
+    develop: comp,
+  }),
 };
 
 /** Text that changes whenever a stage of the picture must be done again. */

@@ -27,26 +27,26 @@ export function catcherBorder(
   layout: FilmLayout,
   y0 = 0,
   weights: LightWeights = unitWeights(),
+  ratio = developFilm(film, width, height, layout, weights).ratio,
 ): CatcherBorder {
-  const { ratio } = developFilm(film, width, height, layout, weights);
-  const share = (x: number, y: number, sum: number) => {
-    const f = (y * width + x) * layout.stride;
+  const share = (pixel: number, sum: number) => {
+    const f = pixel * layout.stride;
     return film[f + sum] / Math.max(1, film[f + L.FILM_SAMPLES]);
   };
-  // A pixel of a catcher with nothing else in it.
-  const caught = (x: number, y: number) => share(x, y, L.FILM_CATCHER) > 0.99;
-  const bare = (x: number, y: number) =>
-    share(x, y, L.FILM_SET) < 0.01 && share(x, y, L.FILM_CATCHER) < 0.01 && share(x, y, L.FILM_ALPHA) < 0.01;
+  // A pixel of a catcher with nothing else in it, and one with nothing in it at all.
+  const kinds = new Uint8Array(width * height);
+  for (let i = 0; i < kinds.length; i++) {
+    if (share(i, L.FILM_CATCHER) > 0.99) kinds[i] = 1;
+    else if (share(i, L.FILM_SET) < 0.01 && share(i, L.FILM_CATCHER) < 0.01 && share(i, L.FILM_ALPHA) < 0.01)
+      kinds[i] = 2;
+  }
+  const caught = (x: number, y: number) => kinds[y * width + x] === 1;
+  const bare = (x: number, y: number) => x >= 0 && y >= 0 && x < width && y < height && kinds[y * width + x] === 2;
   const found: CatcherBorder = { border: 0, open: 0, worst: null };
   for (let y = 0; y < height; y++) {
     for (let x = 0; x < width; x++) {
       if (!caught(x, y)) continue;
-      const open = [
-        [x + ACROSS, y],
-        [x - ACROSS, y],
-        [x, y + ACROSS],
-        [x, y - ACROSS],
-      ].some(([u, v]) => u >= 0 && v >= 0 && u < width && v < height && bare(u, v));
+      const open = bare(x + ACROSS, y) || bare(x - ACROSS, y) || bare(x, y + ACROSS) || bare(x, y - ACROSS);
       if (!open) continue;
       found.border++;
       let sum = 0;

@@ -95,6 +95,8 @@ export interface Passes {
   added: Float32Array;
   /** Distance along the view axis in metres; 0 where no prop is seen. */
   depth: Float32Array;
+  /** Share of the hemisphere that is open, where the film holds it and it was asked for. */
+  occlusion?: Float32Array | null;
 }
 
 export function emptyPasses(width: number, height: number): Passes {
@@ -126,7 +128,15 @@ export function developFilm(
   const { prop, ratio, added, depth } = into;
   const groups = layout.groups.map((_, g) => weightOf(weights, g));
   const changes = propChanges(layout, weights);
+  const lights = groups.length * L.LIGHT_FLOATS;
   for (let i = 0, f = 0; i < width * height; i++, f += layout.stride) {
+    if (isBare(film, f, f + layout.lights, lights)) {
+      prop.fill(0, i * 4, i * 4 + 4);
+      ratio.fill(1, i * 3, i * 3 + 3);
+      added.fill(0, i * 3, i * 3 + 3);
+      depth[i] = 0;
+      continue;
+    }
     const samples = film[f + L.FILM_SAMPLES];
     const scale = samples > 0 ? 1 / samples : 0;
     for (let k = 0; k < 4; k++) prop[i * 4 + k] = film[f + L.FILM_PROP + k] * scale;
@@ -150,6 +160,27 @@ export function developFilm(
     depth[i] = a > 0 ? film[f + L.FILM_DEPTH] / a : 0;
   }
   return into;
+}
+
+/** Share of the hemisphere that is open in every pixel; null where the film does not hold it. */
+export function occlusionOf(film: Float32Array, pixels: number, { stride, extras }: FilmLayout): Float32Array | null {
+  if (extras === 0) return null;
+  const out = new Float32Array(pixels);
+  for (let i = 0, f = extras; i < pixels; i++, f += stride) {
+    const count = film[f + L.EXTRA_OCCLUSION_SAMPLES];
+    out[i] = count > 0 ? film[f + L.EXTRA_OCCLUSION] / count : 1;
+  }
+  return out;
+}
+
+/** True of a pixel that no prop changed: nothing covers it, nothing is added, and every light is the one without props. */
+function isBare(film: Float32Array, f: number, lights: number, count: number): boolean {
+  if (film[f + L.FILM_ALPHA] !== 0 || film[f + L.FILM_PROP] !== 0) return false;
+  if (film[f + L.FILM_PROP + 1] !== 0 || film[f + L.FILM_PROP + 2] !== 0) return false;
+  for (let k = 0; k < 3; k++) if (film[f + L.FILM_ADDED + k] !== 0) return false;
+  for (let at = lights; at < lights + count; at += L.LIGHT_FLOATS)
+    for (let k = 0; k < 3; k++) if (film[at + k] !== film[at + 3 + k]) return false;
+  return true;
 }
 
 /** By how much each light on the props is to change, as a share of it; null where nothing does. */
@@ -227,64 +258,74 @@ export function developHalf(
   return out;
 }
 
-/** Layers for hand-over: name of the layer to interleaved channels. */
-export interface Layer {
+/** What a layer's sums are divided by: how many samples met a catcher, a prop, either, the occlusion's rays, or all of them. */
+export type Count = "catcher" | "samples" | "alpha" | "seen" | "occlusion";
+
+/** Where a layer stands in a film of sums. */
+export interface FilmLayer {
+  name: string;
   channels: string[];
-  pixels: Float32Array;
+  /** Its first channel's place among a pixel's floats; the others follow. */
+  offset: number;
+  count: Count;
+  /** Its value where nothing was counted. */
+  empty: number;
 }
+
+const RGB = ["R", "G", "B"];
+const XYZ = ["X", "Y", "Z"];
 
 /**
  * Every layer that a film holds besides the composite's own: features, extras, the lights one by one (irradiance on the
  * catcher with the props and without; what each gives the props, which add up to their colour) and mattes.
  */
-export function developLayers(
-  film: Float32Array,
-  width: number,
-  height: number,
-  layout: FilmLayout,
-): Map<string, Layer> {
-  const n = width * height;
-  const layers = new Map<string, Layer>();
-  const rgb = ["R", "G", "B"];
-  const fill = (name: string, channels: string[], value: (f: number, k: number) => number) => {
-    const c = channels.length;
-    const pixels = new Float32Array(n * c);
-    for (let i = 0, f = 0; i < n; i++, f += layout.stride) for (let k = 0; k < c; k++) pixels[i * c + k] = value(f, k);
-    layers.set(name, { channels, pixels });
-  };
-  const over = (sum: number, count: number) => (count > 0 ? sum / count : 0);
+export function filmLayers(layout: FilmLayout): FilmLayer[] {
+  const layers: FilmLayer[] = [];
+  const add = (name: string, channels: string[], offset: number, count: Count, empty = 0) =>
+    layers.push({ name, channels, offset, count, empty });
   layout.groups.forEach((group, g) => {
     const at = layout.lights + g * L.LIGHT_FLOATS;
-    fill(`light ${group} with props`, rgb, (f, k) => over(film[f + at + k], film[f + L.FILM_CATCHER]));
-    fill(`light ${group} without props`, rgb, (f, k) => over(film[f + at + 3 + k], film[f + L.FILM_CATCHER]));
+    add(`light ${group} with props`, RGB, at, "catcher");
+    add(`light ${group} without props`, RGB, at + 3, "catcher");
   });
   if (layout.propLights > 0)
-    layout.groups.forEach((group, g) => {
-      const at = layout.propLights + g * 3;
-      fill(`light ${group} on props`, rgb, (f, k) => over(film[f + at + k], film[f + L.FILM_SAMPLES]));
-    });
-  fill("catcher", ["A"], (f) => over(film[f + L.FILM_CATCHER], film[f + L.FILM_SAMPLES]));
+    layout.groups.forEach((group, g) => add(`light ${group} on props`, RGB, layout.propLights + g * 3, "samples"));
+  add("catcher", ["A"], L.FILM_CATCHER, "samples");
   if (layout.features > 0) {
-    const seen = (f: number) => film[f + L.FILM_ALPHA] + film[f + L.FILM_CATCHER];
-    fill("albedo", rgb, (f, k) => over(film[f + layout.features + L.FEATURE_ALBEDO + k], seen(f)));
-    fill("normal", ["X", "Y", "Z"], (f, k) => over(film[f + layout.features + L.FEATURE_NORMAL + k], seen(f)));
+    add("albedo", RGB, layout.features + L.FEATURE_ALBEDO, "seen");
+    add("normal", XYZ, layout.features + L.FEATURE_NORMAL, "seen");
   }
   if (layout.extras > 0) {
-    const at = layout.extras;
-    fill("emission", rgb, (f, k) => over(film[f + at + L.EXTRA_EMISSION + k], film[f + L.FILM_SAMPLES]));
-    fill("position", ["X", "Y", "Z"], (f, k) => over(film[f + at + L.EXTRA_POSITION + k], film[f + L.FILM_ALPHA]));
-    fill("occlusion", ["Y"], (f) => {
-      const count = film[f + at + L.EXTRA_OCCLUSION_SAMPLES];
-      return count > 0 ? film[f + at + L.EXTRA_OCCLUSION] / count : 1;
-    });
+    add("emission", RGB, layout.extras + L.EXTRA_EMISSION, "samples");
+    add("position", XYZ, layout.extras + L.EXTRA_POSITION, "alpha");
+    add("occlusion", ["Y"], layout.extras + L.EXTRA_OCCLUSION, "occlusion", 1);
   }
   if (layout.props > 0)
-    layout.propNames.forEach((name, p) =>
-      fill(`matte prop ${name}`, ["A"], (f) => over(film[f + layout.props + p], film[f + L.FILM_SAMPLES])),
-    );
+    layout.propNames.forEach((name, p) => add(`matte prop ${name}`, ["A"], layout.props + p, "samples"));
   if (layout.materials > 0)
-    layout.materialNames.forEach((name, m) =>
-      fill(`matte material ${name}`, ["A"], (f) => over(film[f + layout.materials + m], film[f + L.FILM_SAMPLES])),
-    );
+    layout.materialNames.forEach((name, m) => add(`matte material ${name}`, ["A"], layout.materials + m, "samples"));
   return layers;
+}
+
+/** Counts of every pixel of a film. */
+export function filmCounts(
+  film: Float32Array,
+  pixels: number,
+  { stride, extras }: FilmLayout,
+): Record<Count, Float32Array> {
+  const counts = {
+    catcher: new Float32Array(pixels),
+    samples: new Float32Array(pixels),
+    alpha: new Float32Array(pixels),
+    seen: new Float32Array(pixels),
+    occlusion: new Float32Array(extras > 0 ? pixels : 0),
+  };
+  for (let i = 0, f = 0; i < pixels; i++, f += stride) {
+    counts.catcher[i] = film[f + L.FILM_CATCHER];
+    counts.samples[i] = film[f + L.FILM_SAMPLES];
+    counts.alpha[i] = film[f + L.FILM_ALPHA];
+    counts.seen[i] = film[f + L.FILM_ALPHA] + film[f + L.FILM_CATCHER];
+    if (extras > 0) counts.occlusion[i] = film[f + extras + L.EXTRA_OCCLUSION_SAMPLES];
+  }
+  return counts;
 }

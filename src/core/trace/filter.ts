@@ -18,6 +18,14 @@ export const SOFT_SIGMA = 0.4155;
 export const softness = (sigmaPx: number): PixelFilter =>
   sigmaPx > SOFT_SIGMA ? { kind: "gaussian", width: GAUSSIAN_WIDTH * sigmaPx } : SOFT;
 
+/** Standard deviation of what a filter gathers, pixels. */
+export const filterSigma = ({ kind, width }: PixelFilter): number =>
+  kind === "gaussian"
+    ? width / GAUSSIAN_WIDTH
+    : kind === "box"
+      ? width / Math.sqrt(12)
+      : (SOFT_SIGMA * width) / SOFT.width;
+
 /** Four-term Blackman-Harris window over x in [0, 1] (Harris 1978, Proc. IEEE 66(1), table 1, minimum four terms). */
 const blackmanHarris = (x: number): number =>
   0.35875 -

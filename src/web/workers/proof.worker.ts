@@ -1,5 +1,6 @@
 import { expose } from "comlink";
-import { compositeLinear, filterOf, finishOf } from "#core/comp/composite";
+import { compositeLinear, filterOf, renderedSigma, wantsOcclusion } from "#core/comp/composite";
+import { finishRows } from "#core/comp/finish";
 import type { DecodedPlate } from "#core/comp/composite";
 import { linearToCode } from "#core/colour/srgb";
 import { readAsset } from "#core/exchange/asset";
@@ -22,7 +23,7 @@ import { denoiseParts } from "#core/trace/denoise";
 import type { FillMap } from "#core/trace/fill";
 import { measureFill, reuseFill } from "#core/trace/fill";
 import type { Passes } from "#core/trace/film";
-import { PROOF_SUMS, developFilm } from "#core/trace/film";
+import { PROOF_SUMS, developFilm, occlusionOf } from "#core/trace/film";
 import { kernelFilter } from "#core/trace/kernelDenoise";
 import type { Kernel } from "#core/trace/kernel";
 import { MEMORY_PAGES } from "#core/trace/kernel";
@@ -251,7 +252,8 @@ async function load(e: Engine, order: RenderOrder, key: string, small: boolean):
     seed: shot.render.seed,
     maxDepth: MAX_DEPTH,
     filter: filterOf(shot, size.width / full.width),
-    sums: PROOF_SUMS,
+    sums: wantsOcclusion(shot, []) ? { ...PROOF_SUMS, extras: true } : PROOF_SUMS,
+    occlusion: wantsOcclusion(shot, []) ? shot.render.occlusionMetres : 0,
     limit: shot.render.limit,
     filmRows: part.y1 - part.y0,
   });
@@ -290,7 +292,8 @@ async function show(e: Engine, l: Live, order: RenderOrder, last: boolean): Prom
   }
   const passes = developFilm(filmOf(e, l), width, rows, layout, weights);
   scaleProp(passes.prop, order.shot.light.propLevel);
-  await present(e, l, order, last, passes, false);
+  const occlusion = wantsOcclusion(order.shot, []) ? occlusionOf(filmOf(e, l), width * rows, layout) : null;
+  await present(e, l, order, last, { ...passes, occlusion }, false);
   if (!last || l.small || !order.shot.render.denoise) return;
   const parts = denoiseParts(filmOf(e, l), width, rows, layout, weights, kernelFilter(e.kernel, e.scene));
   let step = parts.next();
@@ -301,7 +304,7 @@ async function show(e: Engine, l: Live, order: RenderOrder, last: boolean): Prom
     step = parts.next();
   }
   scaleProp(step.value.prop, order.shot.light.propLevel);
-  await present(e, l, order, last, step.value, true);
+  await present(e, l, order, last, { ...step.value, occlusion }, true);
 }
 
 /** Lays passes over the plate and hands the picture out. */
@@ -323,8 +326,11 @@ async function present(
     width === full.width
       ? full.linear.subarray(y0 * width * 3, y1 * width * 3)
       : resampleRows({ ...full, pixels: full.linear }, width, l.loaded.height, y0, y1);
-  const finish = order.solo === null ? finishOf(shot, width / full.width, y0) : null;
-  const out = compositeLinear({ width, height: rows, linear }, passes, finish);
+  const plateRows = { width, height: rows, linear };
+  const scale = width / full.width;
+  const where = { full: { width, height: l.loaded.height }, scale, y0, renderedSigma: renderedSigma(shot, scale) };
+  const out =
+    order.solo === null ? finishRows(shot, plateRows, passes, where).linear : compositeLinear(plateRows, passes);
   const image = new ImageData(x1 - x0, rows);
   const shown = shownLight(full.encoding);
   for (let y = 0, at = 0; y < rows; y++) {

@@ -31,7 +31,7 @@ async function measureSharpness(): Promise<void> {
       );
     else
       await set("Measure sharpness", (c) => {
-        c.sharpness = { on: true, sigmaPx: Number(found.sigmaPx.toFixed(3)) };
+        c.sharpness = { ...c.sharpness, on: true, sigmaPx: Number(found.sigmaPx.toFixed(3)) };
       });
   } catch (error) {
     notices.fail(error);

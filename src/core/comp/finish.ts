@@ -1,0 +1,167 @@
+import type { MatchPart } from "../match/schema.ts";
+import type { SetPart } from "../set/schema.ts";
+import type { Passes } from "../trace/film.ts";
+import { layGrain } from "./grain.ts";
+import type { Layers, Where } from "./layers.ts";
+import { layersOf, leavesPlate } from "./layers.ts";
+import type { Place } from "./mattes/shape.ts";
+import { matteHalo, matteOver } from "./mattes/index.ts";
+import { placeOf } from "./placeRaster.ts";
+import type { CompPart } from "./schema.ts";
+import type { Stage, StageBase } from "./stage.ts";
+import { runStage } from "./stage.ts";
+import type { StageName } from "./stages/index.ts";
+import { LAYER_NAMES, LAYER_STAGES } from "./stages/index.ts";
+import { changesNoLook, lookOf } from "./stages/look.ts";
+
+/** What finishing looks at of a shot: its comp, and for mattes and shadows the set as the camera sees it. */
+export type FinishPart = CompPart & Pick<SetPart, "set"> & Pick<MatchPart, "solved">;
+
+/** Where the rows to be finished lie. */
+export interface FinishWhere {
+  /** Size of the whole picture. */
+  full: { width: number; height: number };
+  /** Pixels of the picture over pixels of the plate. */
+  scale: number;
+  /** Number of the first row that is given. */
+  y0: number;
+  /** Standard deviation of the filter that the passes were rendered with, pixels of the picture. */
+  renderedSigma: number;
+  /** A stage that is left out, to see what it does. */
+  without?: StageName | null;
+}
+
+export interface Finished {
+  /** Linear Rec. 709, interleaved RGB. */
+  linear: Float32Array;
+  /** 1 for each pixel that is not the plate's own. */
+  touched: Uint8Array;
+  layers: Layers;
+}
+
+const stageOf = (name: (typeof LAYER_NAMES)[number]) => LAYER_STAGES[name] as unknown as { stage: Stage<StageBase> };
+
+/** Rows above and below those wanted that finishing looks at. */
+export function finishHalo(
+  { comp }: CompPart,
+  scale: number,
+  full: { width: number; height: number },
+  sigma: number,
+): number {
+  const where: Where = { full, scale, renderedSigma: sigma, setDepth: () => null, focal: null };
+  let rows = 0;
+  let mattes = 0;
+  const matteOf = (id: string | null) => (id !== null && comp.mattes[id] ? matteHalo(comp.mattes[id], scale) : 0);
+  for (const name of LAYER_NAMES) {
+    const settings: StageBase = comp[name];
+    const { stage } = stageOf(name);
+    if (!settings.on || stage.idle(settings, where)) continue;
+    rows += stage.halo(settings, scale, full.width);
+    mattes = Math.max(mattes, matteOf(settings.matte));
+  }
+  for (const settings of [comp.grain, comp.look]) if (settings.on) mattes = Math.max(mattes, matteOf(settings.matte));
+  return rows + mattes;
+}
+
+/**
+ * The only place where a picture is put together: the passes are laid over the plate in linear light by the comp's stages,
+ * `out = prop + (1 - cover) (plate ratio + added) + glow`, then grain and look (docs/design.md section 22). Rows by
+ * themselves with `finishHalo` rows around are those of the whole to the bit. The passes' arrays are changed. Throws when
+ * passes and plate differ in size: nothing is ever stretched to fit.
+ */
+export function finishRows(
+  shot: FinishPart,
+  plate: { width: number; height: number; linear: Float32Array },
+  passes: Passes,
+  given: FinishWhere,
+): Finished {
+  checkFrame(plate, passes);
+  const { width, height } = passes;
+  const { comp } = shot;
+  const { scale, full, y0 } = given;
+  const layers = layersOf(plate.linear, passes, y0);
+  const camera = shot.solved?.camera ?? null;
+  let place: Place | null = null;
+  const placed = () => (camera ? (place ??= placeOf(shot, camera, { full, scale, y0, rows: height })) : null);
+  const where: Where = {
+    full,
+    scale,
+    renderedSigma: given.renderedSigma,
+    setDepth: () => placed()?.depth ?? null,
+    focal: camera ? camera.focalPx * scale : null,
+  };
+  const mattes = new Map<string, Float32Array>();
+  const matteOf = (id: string | null): Float32Array | null => {
+    if (id === null || !comp.mattes[id]) return null;
+    let matte = mattes.get(id);
+    if (!matte) {
+      matte = matteOver(comp.mattes[id], { width, height, y0, scale, plate: plate.linear, place: placed });
+      mattes.set(id, matte);
+    }
+    return matte;
+  };
+  for (const name of LAYER_NAMES) {
+    if (name === given.without) continue;
+    const settings: StageBase = comp[name];
+    if (settings.on) runStage(stageOf(name).stage, layers, settings, where, matteOf(settings.matte));
+  }
+  const linear = mergeLayers(layers);
+  const touched = new Uint8Array(width * height);
+  for (let pixel = 0; pixel < touched.length; pixel++) touched[pixel] = leavesPlate(layers, pixel) ? 0 : 1;
+  if (given.without !== "grain")
+    layGrain(linear, plate, layers, comp.grain, scale, y0, touched, matteOf(comp.grain.matte));
+  if (given.without !== "look") layLook(linear, layers, comp.look, touched, matteOf(comp.look.matte));
+  return { linear, touched, layers };
+}
+
+/** Throws when the passes and plate differ in size. */
+export function checkFrame(plate: { width: number; height: number }, passes: { width: number; height: number }): void {
+  if (plate.width !== passes.width || plate.height !== passes.height) {
+    throw new RangeError(
+      `The passes are ${passes.width} × ${passes.height} and the plate ${plate.width} × ${plate.height}. Render at the plate's size.`,
+    );
+  }
+}
+
+/** The layers over the plate, in linear light. */
+export function mergeLayers({
+  plate,
+  prop,
+  cover,
+  ratio,
+  added,
+  glow,
+}: Omit<Layers, "depth" | "occlusion">): Float32Array {
+  const out = new Float32Array(plate.length);
+  for (let i = 0, p = 0; i < out.length; i += 3, p += 4) {
+    const through = 1 - prop[p + 3];
+    for (let k = 0; k < 3; k++) {
+      const behind = cover ? 1 - cover[i + k] : through;
+      out[i + k] = prop[p + k] + behind * (plate[i + k] * ratio[i + k] + added[i + k]);
+    }
+    if (glow) for (let k = 0; k < 3; k++) out[i + k] += glow[i + k];
+  }
+  return out;
+}
+
+/** Lays the look on what it is for, in place; pixels that it changes are touched. */
+function layLook(
+  linear: Float32Array,
+  { prop, width, height }: Layers,
+  look: CompPart["comp"]["look"],
+  touched: Uint8Array,
+  matte: Float32Array | null,
+): void {
+  if (!look.on || look.strength === 0 || changesNoLook(look)) return;
+  const of = lookOf(look);
+  const colour = new Float64Array(3);
+  for (let pixel = 0, i = 0; pixel < width * height; pixel++, i += 3) {
+    const alpha = Math.min(1, prop[pixel * 4 + 3]);
+    const own = look.of === "both" ? 1 : look.of === "cg" ? alpha : 1 - alpha;
+    const weight = own * look.strength * (matte ? matte[pixel] : 1);
+    if (weight === 0) continue;
+    of(linear[i], linear[i + 1], linear[i + 2], colour);
+    for (let k = 0; k < 3; k++) linear[i + k] += weight * (colour[k] - linear[i + k]);
+    touched[pixel] = 1;
+  }
+}

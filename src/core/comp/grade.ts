@@ -1,0 +1,97 @@
+import * as v from "valibot";
+import { Finite } from "../schema/fields.ts";
+import { luminance } from "../colour/srgb.ts";
+
+/** Changes of colour in linear light, in this order: exposure, balance, white, black, contrast, saturation. */
+const within = (least: number, most: number) =>
+  v.pipe(Finite, v.minValue(least, `must be ${least} or more`), v.maxValue(most, `must be ${most} or less`));
+const Three = (least: number, most: number) => v.tuple([within(least, most), within(least, most), within(least, most)]);
+
+export const gradeEntries = {
+  /** Stops. */
+  exposure: within(-10, 10),
+  /** Warmer is positive: stops that red gains and blue loses. */
+  warmth: within(-2, 2),
+  /** Towards green is positive: stops. */
+  green: within(-2, 2),
+  /** What white becomes, by channel. */
+  white: Three(0, 16),
+  /** Light that is added, by channel. */
+  black: Three(-1, 1),
+  /** Power about mid grey (0.18). */
+  contrast: within(0.1, 4),
+  saturation: within(0, 4),
+};
+export type Grade = v.InferOutput<v.ObjectSchema<typeof gradeEntries, undefined>>;
+
+export const newGrade = (): Grade => ({
+  exposure: 0,
+  warmth: 0,
+  green: 0,
+  white: [1, 1, 1],
+  black: [0, 0, 0],
+  contrast: 1,
+  saturation: 1,
+});
+
+export const changesNothing = (g: Grade): boolean =>
+  g.exposure === 0 &&
+  g.warmth === 0 &&
+  g.green === 0 &&
+  g.contrast === 1 &&
+  g.saturation === 1 &&
+  g.white.every((w) => w === 1) &&
+  g.black.every((b) => b === 0);
+
+const GREY = 0.18;
+
+/** The grade of one colour, written into `out`. */
+export function grader(g: Grade): (r: number, gr: number, b: number, out: Float64Array) => void {
+  const stops = Math.pow(2, g.exposure);
+  const gain = [g.warmth - g.green / 2, g.green, -g.warmth - g.green / 2].map(
+    (s, k) => stops * Math.pow(2, s) * g.white[k],
+  );
+  const [gr, gg, gb] = gain;
+  const { black, contrast, saturation } = g;
+  const bend = (x: number) => (x > 0 ? GREY * Math.pow(x / GREY, contrast) : x);
+  return (r, green, b, out) => {
+    let [x, y, z] = [gr * r + black[0], gg * green + black[1], gb * b + black[2]];
+    if (contrast !== 1) [x, y, z] = [bend(x), bend(y), bend(z)];
+    if (saturation !== 1) {
+      const grey = luminance(x, y, z);
+      x = grey + saturation * (x - grey);
+      y = grey + saturation * (y - grey);
+      z = grey + saturation * (z - grey);
+    }
+    out[0] = x;
+    out[1] = y;
+    out[2] = z;
+  };
+}
+
+/** A colour of the CG and the one of the plate that it should be. */
+export interface ColourPair {
+  cg: readonly [number, number, number];
+  plate: readonly [number, number, number];
+}
+
+/**
+ * White and black by picked pairs: with one pair white alone (or black, where the CG has none to scale), with more the line
+ * through them by least squares, channel by channel.
+ */
+export function fitPairs(pairs: readonly ColourPair[]): Pick<Grade, "white" | "black"> {
+  const lines = [0, 1, 2].map((k) => {
+    const points = pairs.map(({ cg, plate }) => [cg[k], plate[k]]);
+    if (points.length === 0) return [1, 0];
+    const [x, y] = [0, 1].map((c) => points.reduce((sum, p) => sum + p[c], 0) / points.length);
+    const spread = points.reduce((sum, p) => sum + (p[0] - x) ** 2, 0);
+    if (points.length === 1 || spread < 1e-9) return x > 0.01 ? [y / x, 0] : [1, y - x];
+    const slope = points.reduce((sum, p) => sum + (p[0] - x) * (p[1] - y), 0) / spread;
+    return slope > 0 ? [slope, y - slope * x] : [y / Math.max(1e-6, x), 0];
+  });
+  const hold = (value: number, least: number, most: number) => Math.min(most, Math.max(least, value));
+  return {
+    white: lines.map(([gain]) => hold(gain, 0, 16)) as Grade["white"],
+    black: lines.map(([, lift]) => hold(lift, -1, 1)) as Grade["black"],
+  };
+}

@@ -1,0 +1,70 @@
+import type { Passes } from "../trace/film.ts";
+
+/** Rows of a picture that is being finished: what the stages change, in the order of `stages/index`. Linear Rec. 709. */
+export interface Layers {
+  width: number;
+  height: number;
+  /** Number of the first row in the whole picture. */
+  y0: number;
+  /** The plate, interleaved RGB; no stage before the look changes it. */
+  plate: Float32Array;
+  /** Premultiplied RGBA. */
+  prop: Float32Array;
+  /** Coverage of the prop by channel, where a lens parts them; null where all are its alpha. */
+  cover: Float32Array | null;
+  /** What the plate is multiplied by: shadow and bounce. */
+  ratio: Float32Array;
+  /** Light added to the plate: reflections. */
+  added: Float32Array;
+  /** Metres along the view axis; 0 where no prop is seen. */
+  depth: Float32Array;
+  /** Share of the hemisphere that is open; null where the render did not ask for it. */
+  occlusion: Float32Array | null;
+  /** Light that glows over everything; null before anything does. */
+  glow: Float32Array | null;
+}
+
+/** Where the rows lie, and what a stage may ask about them. */
+export interface Where {
+  /** Size of the whole picture. */
+  full: { width: number; height: number };
+  /** Pixels of the picture over pixels of the plate. */
+  scale: number;
+  /** Standard deviation of the filter that the passes were rendered with, pixels of the picture. */
+  renderedSigma: number;
+  /** Metres along the view axis of the set's surface in every pixel of the rows, 0 where there is none. */
+  setDepth: () => Float32Array | null;
+  /** Pixels of the picture that a metre at one metre's distance covers. */
+  focal: number | null;
+}
+
+/** Layers of passes and the plate's rows; arrays are the passes' own, so that stages change them in place. */
+export const layersOf = (plate: Float32Array, passes: Passes, y0: number): Layers => ({
+  width: passes.width,
+  height: passes.height,
+  y0,
+  plate,
+  prop: passes.prop,
+  cover: null,
+  ratio: passes.ratio,
+  added: passes.added,
+  depth: passes.depth,
+  occlusion: passes.occlusion ?? null,
+  glow: null,
+});
+
+/** True where the layers leave the plate's pixel as it is. */
+export const leavesPlate = ({ prop, ratio, added, glow, cover }: Layers, pixel: number): boolean => {
+  const i = pixel * 3;
+  return (
+    prop[pixel * 4 + 3] === 0 &&
+    ratio[i] === 1 &&
+    ratio[i + 1] === 1 &&
+    ratio[i + 2] === 1 &&
+    added[i] === 0 &&
+    added[i + 1] === 0 &&
+    added[i + 2] === 0 &&
+    (!glow || (glow[i] === 0 && glow[i + 1] === 0 && glow[i + 2] === 0)) &&
+    (!cover || (cover[i] === 0 && cover[i + 1] === 0 && cover[i + 2] === 0))
+  );
+};

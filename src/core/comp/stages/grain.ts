@@ -1,0 +1,29 @@
+import * as v from "valibot";
+import { Finite, Id, NotNegative, whole } from "../../schema/fields.ts";
+
+/** The plate's grain, laid on what is rendered. */
+const Correlation = v.pipe(Finite, v.minValue(-1), v.maxValue(1));
+
+/** Grain as it was measured: linear light, by channel. */
+export const GrainModelSchema = v.object({
+  /** Standard deviation in the dark. */
+  read: v.tuple([NotNegative, NotNegative, NotNegative]),
+  /** Variance that light adds, over that light. */
+  shot: v.tuple([NotNegative, NotNegative, NotNegative]),
+  /** Standard deviation of the Gaussian that it is as coarse as, pixels. */
+  size: v.pipe(NotNegative, v.maxValue(3)),
+  /** Correlation of red with green, red with blue, green with blue. */
+  joined: v.tuple([Correlation, Correlation, Correlation]),
+});
+export type GrainModel = v.InferOutput<typeof GrainModelSchema>;
+
+export const schema = v.object({
+  on: v.boolean(),
+  /** More than 1 is more than the plate has. */
+  strength: v.pipe(NotNegative, v.maxValue(4, "must be 4 or less")),
+  matte: v.optional(v.nullable(Id), null),
+  seed: whole(0, 0xffffffff),
+  model: v.nullable(GrainModelSchema),
+});
+export type Settings = v.InferOutput<typeof schema>;
+export const fresh = (): Settings => ({ on: true, strength: 1, matte: null, seed: 1, model: null });

@@ -1,0 +1,347 @@
+import { readFile } from "node:fs/promises";
+import { deflateSync, inflateSync } from "node:zlib";
+import type { FinishPart } from "#core/comp/finish";
+import { finishRows } from "#core/comp/finish";
+import type { DecodedPlate } from "#core/comp/composite";
+import { codesOver, propCodes } from "#core/comp/composite";
+import { lightWeights, scaleProp } from "#core/comp/weights";
+import type { ExrChannel } from "#core/image/exr";
+import { colourChannels, packRows } from "#core/image/exr";
+import { checkExr } from "#core/image/exrCheck";
+import { fromHalf, readExrRows } from "#core/image/exrRead";
+import type { PlateEncoding } from "#core/image/profile";
+import { decodeCodes, isFloat, pixelEncoder, shownEncoding } from "#core/image/profile";
+import type { LightPart } from "#core/light/schema";
+import type { PassGroup } from "#core/render/schema";
+import type { CatcherBorder } from "#core/trace/border";
+import { catcherBorder } from "#core/trace/border";
+import type { FilmLayout, Passes } from "#core/trace/film";
+import { emptyPasses, occlusionOf } from "#core/trace/film";
+import type { PartFilter } from "#core/trace/denoise";
+import { denoiseLayout } from "#core/trace/denoise";
+import { kernelFilter } from "#core/trace/kernelDenoise";
+import { SceneMemory, scratchAddress } from "#core/trace/memory";
+import { noiseSum } from "#core/trace/noise";
+import * as L from "#kernel/layout";
+import { BandFolder } from "./bandFolder.ts";
+import type { Band, Film } from "./bands.ts";
+import { developBand } from "./bands.ts";
+import { DENOISE_HALO, denoiseRows } from "./denoiseRows.ts";
+import { layerChannels } from "./filmLayers.ts";
+import { newKernelMemory, openKernel } from "./kernelFile.ts";
+import { plateRowsAt } from "./plateRows.ts";
+import type { PngStripe } from "./pngFile.ts";
+import { packStripe } from "./pngFile.ts";
+
+/** What finishing a picture's rows needs to know once. */
+export interface FinishSetup {
+  shot: FinishPart & LightPart;
+  /** In memory that all threads share. */
+  plate: DecodedPlate;
+  percent: number;
+  size: { width: number; height: number };
+  /** Standard deviation of the filter that was rendered with, pixels of the picture. */
+  renderedSigma: number;
+  bands: Band[];
+  /** Rows beyond those that it gives that finishing looks at. */
+  halo: number;
+  source: FilmSource | FileSource;
+  /** Layers that go into one file, if any do. */
+  passes: PassGroup[];
+  occlusion: boolean;
+  /** The kernel, where noise is taken out. */
+  module: WebAssembly.Module | null;
+}
+/** Films of sums in a folder of bands. */
+export interface FilmSource {
+  kind: "film";
+  folder: string;
+  name: string;
+  layout: FilmLayout;
+  /** True to take the noise out first. */
+  denoise: boolean;
+}
+/** Passes that were written before; paths by what they are. */
+export interface FileSource {
+  kind: "files";
+  files: { prop: string; ratio: string; added: string; depth: string; occlusion: string | null };
+}
+
+/** Some bands together. */
+export interface FinishJob {
+  bands: Band[];
+}
+
+/** What comes out of it: packed rows of every file, and what was noticed. */
+export interface FinishedRows {
+  exr: Record<string, { blocks: Uint8Array[]; channels: { name: string; type?: "half" | "float" }[] }>;
+  png: Record<string, PngStripe>;
+  noise: { sum: number; count: number };
+  border: CatcherBorder;
+  limited: number;
+  samples: number;
+}
+
+const pack = (raw: Uint8Array) => deflateSync(raw, { level: 2 });
+const STRIDES = { prop: 4, ratio: 3, added: 3, depth: 1 } as const;
+
+/** Finishes rows after rows of one picture. */
+export class RowFinisher {
+  private readonly folder: BandFolder | null;
+  private readonly encode: ReturnType<typeof pixelEncoder>;
+  private readonly shown: PlateEncoding;
+  private memory: Float32Array | null = null;
+  private kernel: Promise<PartFilter> | null = null;
+  private files: Promise<Record<string, Uint8Array>> | null = null;
+
+  constructor(private readonly setup: FinishSetup) {
+    const { source, plate } = setup;
+    this.folder = source.kind === "film" ? new BandFolder(source.folder, source.name) : null;
+    this.encode = pixelEncoder(plate.encoding);
+    this.shown = shownEncoding(plate.encoding);
+  }
+
+  async finish({ bands }: FinishJob): Promise<FinishedRows> {
+    const { setup } = this;
+    const { size, shot, plate, percent, source, halo } = setup;
+    const { width, height } = size;
+    const [y0, y1] = [bands[0].y0, bands[bands.length - 1].y1];
+    const [h0, h1] = [Math.max(0, y0 - halo), Math.min(height, y1 + halo)];
+    const out: FinishedRows = {
+      exr: {},
+      png: {},
+      noise: { sum: 0, count: 0 },
+      border: { border: 0, open: 0, worst: null },
+      limited: 0,
+      samples: 0,
+    };
+    const occlusion = this.wantsOcclusion() ? new Float32Array(width * (h1 - h0)) : null;
+    const passes = { ...emptyPasses(width, h1 - h0), occlusion };
+    if (source.kind === "files") await this.readPasses(passes, h0, h1);
+    else await this.develop(source, passes, { y0, y1, h0, h1 }, out);
+    const rows = y1 - y0;
+    const cut = (of: Float32Array, stride: number) =>
+      of.subarray((y0 - h0) * width * stride, (y1 - h0) * width * stride);
+    if (source.kind === "film") {
+      const put = (name: string, channels: ExrChannel[]) => this.putExr(out, name, rows, y0, channels, "float");
+      put("ratio", colourChannels(cut(passes.ratio, 3), 3));
+      put("added", colourChannels(cut(passes.added, 3), 3));
+      put("premultiplied", colourChannels(cut(passes.prop, 4), 4));
+      put("depth", [{ name: "Z", values: cut(passes.depth, 1) }]);
+      if (passes.occlusion) put("occlusion", [{ name: "Y", values: cut(passes.occlusion, 1) }]);
+    }
+    const part = plateRowsAt(plate, percent, { y0: h0, y1: h1 });
+    const where = { full: size, scale: percent / 100, y0: h0, renderedSigma: setup.renderedSigma };
+    const { linear, touched, layers } = finishRows(shot, part, passes, where);
+    const codes = codesOver(
+      { codes: part.codes.subarray((y0 - h0) * width * 3, (y1 - h0) * width * 3), encoding: plate.encoding },
+      cut(linear, 3),
+      touched.subarray((y0 - h0) * width, (y1 - h0) * width),
+      this.encode,
+    );
+    const float = isFloat(plate.encoding);
+    if (float) this.putExr(out, "float", rows, y0, colourChannels(halvesOf(codes), 3), "half");
+    const own = float ? reencoded(codes, plate.encoding, this.shown) : codes;
+    const last = y1 === height;
+    out.png.picture = packStripe(own, width, 3, last);
+    const encode = float ? undefined : this.encode;
+    out.png.prop = packStripe(
+      propCodes({ width, height: rows, prop: cut(layers.prop, 4) }, this.shown, encode),
+      width,
+      4,
+      last,
+    );
+    return out;
+  }
+
+  private wantsOcclusion(): boolean {
+    const { source, occlusion } = this.setup;
+    return occlusion && (source.kind === "files" ? source.files.occlusion !== null : source.layout.extras > 0);
+  }
+
+  /** Passes of rows h0 to h1 from the kept bands, and of rows y0 to y1 what their films alone know. */
+  private async develop(
+    source: FilmSource,
+    passes: Passes,
+    at: { y0: number; y1: number; h0: number; h1: number },
+    out: FinishedRows,
+  ): Promise<void> {
+    const { width, height } = this.setup.size;
+    const { layout, denoise } = source;
+    const beyond = denoise ? DENOISE_HALO : 0;
+    const [d0, d1] = [Math.max(0, at.h0 - beyond), Math.min(height, at.h1 + beyond)];
+    const lean = denoise ? denoiseLayout(layout) : layout;
+    const noisy = denoise ? new Float32Array(width * (d1 - d0) * lean.stride) : null;
+    const kept: { band: Band; pixels: Float32Array }[] = [];
+    for (const band of this.setup.bands) {
+      if (band.y1 <= d0 || band.y0 >= d1) continue;
+      const own = band.y0 >= at.y0 && band.y1 <= at.y1;
+      // Films of others are read into the same memory; one's own are held where their layers wait for the passes.
+      const pixels = await this.folder!.read(band, width, layout.stride, denoise && own ? null : this.memory);
+      if (!pixels) throw new Error("A band of the render is missing from the server's folder. Render it again.");
+      if (!(denoise && own) && (!this.memory || this.memory.length < pixels.length)) this.memory = pixels;
+      const film: Film = { width, height: band.y1 - band.y0, layout, pixels };
+      if (noisy) copyLean(film, band, lean.stride, noisy, d0, d1);
+      else putRows(passes, developBand(this.setup.shot, film), band.y0, at.h0);
+      if (passes.occlusion) putOcclusion(passes.occlusion, film, band, at);
+      if (!own) continue;
+      this.look(film, band, out, noisy ? null : { ratio: passes.ratio, from: band.y0 - at.h0 });
+      if (noisy) kept.push({ band, pixels });
+      else this.packLayers(film, band, passes, at.h0, out);
+    }
+    if (!noisy) return;
+    const wanted = { above: at.h0 - d0, rows: at.h1 - at.h0 };
+    const clean = denoiseRows(noisy, width, lean, wanted, lightWeights(this.setup.shot), await this.filter());
+    scaleProp(clean.prop, this.setup.shot.light.propLevel);
+    putRows(passes, clean, 0, 0);
+    for (const { band, pixels } of kept)
+      this.packLayers({ width, height: band.y1 - band.y0, layout, pixels }, band, passes, at.h0, out);
+  }
+
+  /** Noise, borders and counts of a band. */
+  private look(film: Film, band: Band, out: FinishedRows, known: { ratio: Float32Array; from: number } | null): void {
+    const { shot, size, plate } = this.setup;
+    const { pixels, layout, width, height: rows } = film;
+    const full = { width: plate.width, height: plate.height, pixels: plate.linear };
+    const { sum, count } = noiseSum(
+      { film: pixels, layout, width, y0: band.y0, height: size.height, plate: full },
+      { x0: 0, y0: band.y0, x1: width, y1: band.y1 },
+    );
+    out.noise.sum += sum;
+    out.noise.count += count;
+    const ratio = known
+      ? known.ratio.subarray(known.from * width * 3, (known.from + rows) * width * 3)
+      : developBand(shot, film).ratio;
+    const edge = catcherBorder(pixels, width, rows, layout, band.y0, lightWeights(shot), ratio);
+    out.border = worseBorder(out.border, edge);
+    for (let f = 0; f < pixels.length; f += layout.stride) {
+      out.limited += pixels[f + L.FILM_LIMITED];
+      out.samples += pixels[f + L.FILM_SAMPLES];
+    }
+  }
+
+  private packLayers(film: Film, band: Band, passes: Passes, h0: number, out: FinishedRows): void {
+    if (this.setup.passes.length === 0) return;
+    const { pixels, layout, width, height: rows } = film;
+    const skip = (band.y0 - h0) * width;
+    const part = (of: Float32Array, stride: number) => of.subarray(skip * stride, (skip + rows * width) * stride);
+    const channels: ExrChannel[] = [
+      ...colourChannels(part(passes.prop, 4), 4),
+      ...colourChannels(part(passes.ratio, 3), 3, "ratio."),
+      ...colourChannels(part(passes.added, 3), 3, "added."),
+      { name: "Z", values: part(passes.depth, 1), type: "float" },
+      ...layerChannels(pixels, width * rows, layout, this.setup.passes),
+    ];
+    this.putExr(out, "layers", rows, band.y0, channels, "half");
+  }
+
+  /** The denoiser's inner loops in the kernel, opened when they are first wanted. */
+  private filter(): Promise<PartFilter> {
+    this.kernel ??= openFilter(this.setup.module!);
+    return this.kernel;
+  }
+
+  private putExr(
+    out: FinishedRows,
+    name: string,
+    rows: number,
+    y0: number,
+    channels: ExrChannel[],
+    type: "half" | "float",
+  ): void {
+    const blocks = packRows(this.setup.size.width, rows, y0, channels, type, pack);
+    const before = out.exr[name];
+    if (before) before.blocks.push(...blocks);
+    else out.exr[name] = { blocks, channels: channels.map((c) => ({ name: c.name, type: c.type })) };
+  }
+
+  /** Passes of rows from the files that hold them. */
+  private async readPasses(passes: Passes, h0: number, h1: number): Promise<void> {
+    const { files } = this.setup.source as FileSource;
+    this.files ??= this.readAll(files);
+    const bytes = await this.files;
+    const { width } = this.setup.size;
+    const take = (name: string, into: Float32Array, names: string[]) =>
+      readExrRows(
+        bytes[name],
+        checkExr(bytes[name]),
+        (y, row) => {
+          if (y < h0 || y >= h1) return;
+          names.forEach((channel, k) => {
+            const values = row.get(channel)!;
+            for (let x = 0, i = (y - h0) * width * names.length + k; x < width; x++, i += names.length)
+              into[i] = values[x];
+          });
+        },
+        { from: h0, to: h1, inflate: (packed, size) => inflateSync(packed, { maxOutputLength: size }) },
+      );
+    take("prop", passes.prop, ["R", "G", "B", "A"]);
+    take("ratio", passes.ratio, ["R", "G", "B"]);
+    take("added", passes.added, ["R", "G", "B"]);
+    take("depth", passes.depth, ["Z"]);
+    if (passes.occlusion) take("occlusion", passes.occlusion, ["Y"]);
+  }
+
+  private async readAll(files: FileSource["files"]): Promise<Record<string, Uint8Array>> {
+    const all: Record<string, Uint8Array> = {};
+    for (const [name, file] of Object.entries(files)) if (file) all[name] = new Uint8Array(await readFile(file));
+    return all;
+  }
+}
+
+async function openFilter(module: WebAssembly.Module): Promise<PartFilter> {
+  const memory = newKernelMemory();
+  const kernel = await openKernel(module, memory, scratchAddress(0));
+  return kernelFilter(kernel, new SceneMemory(memory));
+}
+
+/** Puts rows of passes that begin at `y0` into those that begin at `h0`, as far as both have them. */
+function putRows(into: Passes, rows: Passes, y0: number, h0: number): void {
+  const { width } = into;
+  const [from, to] = [Math.max(h0, y0), Math.min(h0 + into.height, y0 + rows.height)];
+  for (const [key, stride] of Object.entries(STRIDES) as [keyof typeof STRIDES, number][])
+    into[key].set(
+      rows[key].subarray((from - y0) * width * stride, (to - y0) * width * stride),
+      (from - h0) * width * stride,
+    );
+}
+
+function putOcclusion(into: Float32Array, film: Film, band: Band, { h0, h1 }: { h0: number; h1: number }): void {
+  const { width } = film;
+  const [from, to] = [Math.max(h0, band.y0), Math.min(h1, band.y1)];
+  if (from >= to) return;
+  const open = occlusionOf(film.pixels, width * film.height, film.layout)!;
+  into.set(open.subarray((from - band.y0) * width, (to - band.y0) * width), (from - h0) * width);
+}
+
+/** What denoising looks at of a band's rows d0 to d1: the first floats of each pixel. */
+function copyLean(film: Film, band: Band, stride: number, into: Float32Array, d0: number, d1: number): void {
+  const { pixels, layout, width } = film;
+  const [from, to] = [Math.max(d0, band.y0), Math.min(d1, band.y1)];
+  let at = (from - band.y0) * width * layout.stride;
+  let to0 = (from - d0) * width * stride;
+  const skip = layout.stride - stride;
+  for (let i = (to - from) * width; i > 0; i--, at += skip) for (let k = 0; k < stride; k++) into[to0++] = pixels[at++];
+}
+
+/** Two lookings at a catcher's border together. */
+export function worseBorder(a: CatcherBorder, b: CatcherBorder): CatcherBorder {
+  const off = ({ worst }: CatcherBorder) => Math.abs((worst?.ratio ?? 1) - 1);
+  return { border: a.border + b.border, open: a.open + b.open, worst: off(b) > off(a) ? b.worst : a.worst };
+}
+
+/** Codes of one encoding as those of another. */
+export function reencoded(
+  codes: Uint8Array | Uint16Array,
+  from: PlateEncoding,
+  to: PlateEncoding,
+): Uint8Array | Uint16Array {
+  const linear = decodeCodes(codes, from);
+  const out = to.bits === 8 ? new Uint8Array(codes.length) : new Uint16Array(codes.length);
+  const encode = pixelEncoder(to);
+  for (let i = 0; i < codes.length; i += 3) encode(linear[i], linear[i + 1], linear[i + 2], out, i);
+  return out;
+}
+
+/** Values of halves, as they stand in the plate's own primaries. */
+export const halvesOf = (codes: Uint8Array | Uint16Array): Float32Array => Float32Array.from(codes, fromHalf);
