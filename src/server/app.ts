@@ -10,6 +10,7 @@ import { LensKitSchema } from "#core/optics/lensKit";
 import {
   BakeSchema,
   FinalRequestSchema,
+  FinishRequestSchema,
   QUEUE_MOVES,
   RenameSchema,
   SaveSchema,
@@ -60,7 +61,7 @@ const SECURITY = {
 
 /** The application over its services. `names` are host names that it answers under besides those of this machine. */
 export function createApp(services: Services, names: readonly string[] = []): Express {
-  const { db, assets, shots, finals, reader, previews, room } = services;
+  const { db, assets, shots, finals, reader, previews, room, works } = services;
   const app = express();
   app.disable("x-powered-by");
   app.use((_request, response, next) => {
@@ -275,6 +276,35 @@ export function createApp(services: Services, names: readonly string[] = []): Ex
       return;
     }
     response.set("Cache-Control", "private, max-age=3600").sendFile(await previews.of(files.picture, "queue"));
+  });
+  api.get("/finals/:id/screen.bin", async (request, response) => {
+    const kept = (await finals.find(request.params.id)).files?.screen;
+    if (kept) {
+      response.type("application/octet-stream").sendFile(assets.pathOf(kept));
+      return;
+    }
+    const { id } = await works.begin("screen", await finals.pathsOf(request.params.id), null);
+    try {
+      const { file } = await works.wait<"screen">(id);
+      const hash = await finals.keepFile(request.params.id, "screen", file);
+      response.type("application/octet-stream").sendFile(assets.pathOf(hash));
+    } finally {
+      await works.forget(id);
+    }
+  });
+  api.post("/finals/:id/finish", json, async (request, response) => {
+    const { id } = request.params;
+    const paths = await finals.pathsOf(id, check(FinishRequestSchema, request.body));
+    const work = await works.begin("finish", paths, null, ({ files }, target) =>
+      finals.finishedAgain(id, paths.shot, files, (name) => path.join(target, name)),
+    );
+    response.status(201).json(work);
+  });
+  api.get("/works/:id", (request, response) => {
+    response.json(works.stateOf(request.params.id));
+  });
+  api.post("/works/:id/cancel", (request, response) => {
+    response.json(works.cancel(request.params.id));
   });
   api.get("/finals/:id/:file", async (request, response) => {
     const row = await finals.find(request.params.id);

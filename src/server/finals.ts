@@ -10,6 +10,7 @@ import { sizeAt } from "#core/image/resize";
 import { modelsOf } from "#core/shot/assets";
 import type { FinalListing, FinalRequest, QueueMove, QueuedFinal } from "#core/shot/api";
 import type { RenderChoice } from "#core/render/schema";
+import type { Shot } from "#core/shot/schema";
 import { parseShot } from "#core/shot/schema";
 import type { AssetStore } from "./assets.ts";
 import type { Database } from "./db/open.ts";
@@ -19,6 +20,7 @@ import { ApiError, notFound } from "./errors.ts";
 import type { FinalReport } from "#node/finalFiles";
 import type { FinalMessage, FinalOrder } from "./finalProcess.ts";
 import type { Room } from "./room.ts";
+import type { FinalPaths } from "./workProcess.ts";
 import type { ShotStore } from "./shots.ts";
 
 type Row = typeof finals.$inferSelect;
@@ -310,6 +312,43 @@ export class FinalQueue {
     } finally {
       this.running = null;
     }
+  }
+
+  /** A finished render and where its files lie, with the shot's comp of now if that is given. Throws for one that is not done. */
+  async pathsOf(id: string, comp: Shot["comp"] | null = null): Promise<FinalPaths> {
+    const row = await this.find(id);
+    if (row.status !== "done" || !row.files)
+      throw new ApiError(422, "not-done", "The final is not finished.", "Wait for it, or look at another.");
+    const { shot, choice, codes, profile, models } = this.orderOf(row, "");
+    const files = Object.fromEntries(Object.entries(row.files).map(([name, hash]) => [name, this.assets.pathOf(hash)]));
+    return { shot: comp ? { ...shot, comp } : shot, choice, codes, profile, models, files };
+  }
+
+  /** Keeps a file with a render. Returns its hash. */
+  async keepFile(id: string, name: string, file: string): Promise<string> {
+    const hash = await this.assets.take(file);
+    const { files } = await this.find(id);
+    await this.db
+      .update(finals)
+      .set({ files: { ...files, [name]: hash } })
+      .where(eq(finals.id, id));
+    return hash;
+  }
+
+  /** Takes the files of a picture that was finished again, and the document that they are of. */
+  async finishedAgain(
+    id: string,
+    shot: Shot,
+    written: Record<string, string>,
+    pathOf: (name: string) => string,
+  ): Promise<void> {
+    const { files, document } = await this.find(id);
+    const taken: FinalFiles = { ...files };
+    for (const [name, file] of Object.entries(written)) taken[name] = await this.assets.take(pathOf(file));
+    await this.db
+      .update(finals)
+      .set({ files: taken, document: { ...document, comp: shot.comp } })
+      .where(eq(finals.id, id));
   }
 
   private orderOf(row: Row, folder: string): FinalOrder {

@@ -7,6 +7,7 @@ import { Previews } from "./previews.ts";
 import { Reader } from "./reader.ts";
 import { Room } from "./room.ts";
 import { ShotStore, hashesIn } from "./shots.ts";
+import { Works } from "./works.ts";
 
 /** Everything that answers requests, over one data folder. */
 export interface Services {
@@ -17,6 +18,7 @@ export interface Services {
   reader: Reader;
   previews: Previews;
   room: Room;
+  works: Works;
   /** Deletes files that nothing needs any more. */
   sweep: () => Promise<void>;
   close: () => Promise<void>;
@@ -34,10 +36,12 @@ export async function openServices(folder: string, inMemory = false): Promise<Se
   const shots = new ShotStore(db, assets);
   const finals = new FinalQueue(db, assets, shots, path.join(folder, "finals"), room);
   const previews = new Previews(path.join(folder, "small"), assets, reader);
+  const works = new Works(path.join(folder, "works"));
   const sweep = async () => {
     await assets.sweep(await hashesIn(db));
     await previews.sweep();
     await finals.sweep();
+    await works.sweep();
   };
   const timer = setInterval(() => {
     void room.keepBallast();
@@ -53,11 +57,13 @@ export async function openServices(folder: string, inMemory = false): Promise<Se
     reader,
     previews,
     room,
+    works,
     sweep,
     close: async () => {
       clearInterval(timer);
       reader.close();
       await finals.close();
+      await works.close();
       if (room.has()) await shots.writeAll().catch(() => undefined);
       await close();
     },

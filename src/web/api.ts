@@ -16,7 +16,9 @@ import type {
   ShotListing,
   StaleAnswer,
   TakeListing,
+  WorkState,
 } from "#core/shot/api";
+import type { Comp } from "#core/comp/schema";
 import type { Shot } from "#core/shot/schema";
 
 /** An answer that was not good: its sentence, and what to do. */
@@ -124,6 +126,9 @@ export const api = {
   addFinal: (id: string, request: FinalRequest) => ask<FinalListing>(`/shots/${id}/finals`, json(request)),
   finals: (id: string) => ask<FinalListing[]>(`/shots/${id}/finals`),
   queue: () => ask<QueuedFinal[]>("/queue"),
+  finishFinal: (id: string, comp: Comp) => ask<WorkState>(`/finals/${id}/finish`, json(comp)),
+  work: (id: string) => ask<WorkState>(`/works/${id}`),
+  cancelWork: (id: string) => ask<WorkState>(`/works/${id}/cancel`, { method: "POST" }),
   moveFinal: (id: string, move: QueueMove) => ask<FinalListing>(`/finals/${id}/${move}`, { method: "POST" }),
   cancelFinal: (id: string) => ask<FinalListing>(`/finals/${id}/cancel`, { method: "POST" }),
 };

@@ -64,14 +64,15 @@ export function lutColour({ size, values }: Lut, c: Float64Array): void {
   const first = l * blue + j * green + i * red;
   const last = first + red + green + blue;
   // From one corner to the other along the sides in the order of the shares.
-  let [one, two, most, middle, least] = [0, 0, 0, 0, 0];
+  let one = blue;
+  let two = blue + green;
+  let [most, middle, least] = [u, t, s];
   if (s >= t) {
     if (t >= u) [one, two, most, middle, least] = [red, red + green, s, t, u];
     else if (s >= u) [one, two, most, middle, least] = [red, red + blue, s, u, t];
-    else [one, two, most, middle, least] = [blue, blue + red, u, s, t];
+    else [two, most, middle, least] = [blue + red, u, s, t];
   } else if (s >= u) [one, two, most, middle, least] = [green, green + red, t, s, u];
   else if (t >= u) [one, two, most, middle, least] = [green, green + blue, t, u, s];
-  else [one, two, most, middle, least] = [blue, blue + green, u, t, s];
   for (let k = 0; k < 3; k++)
     c[k] =
       (1 - most) * values[first + k] +

@@ -9,7 +9,7 @@ export type { GrainModel } from "./stages/grain.ts";
 const { shadow, reflection, props, foreground, sharpness, lens, glow } = LAYER_STAGES;
 const { grain, look } = PICTURE_STAGES;
 
-const CompSchema = v.object({
+export const CompSchema = v.object({
   shadow: v.optional(shadow.schema, shadow.fresh),
   reflection: v.optional(reflection.schema, reflection.fresh),
   props: v.optional(props.schema, props.fresh),

@@ -1,3 +1,4 @@
+import { luminance } from "../colour/srgb.ts";
 import type { Vec2 } from "../math/vec3.ts";
 
 /** Step that an edge has at least, in linear light. */
@@ -21,17 +22,59 @@ function erf(x: number): number {
  * the Gaussian that blurs a step into it, pixels. Null where no blurred step explains that share of what is there, where
  * it has hardly any contrast, or clips.
  */
-export function stepSpread(
-  plate: { width: number; height: number; linear: Float32Array },
+export function stepSpread(plate: LinearPicture, a: Vec2, b: Vec2, reach: number, leastFit: number): number | null {
+  const samples = samplesAcross(plate, a, b, reach);
+  return (
+    samples &&
+    (fitStep(
+      samples.map(([off, r, g, bl]): Vec2 => [off, luminance(r, g, bl)]),
+      reach,
+      leastFit,
+    )?.sigma ??
+      null)
+  );
+}
+
+/**
+ * Where such a piece's step lies in each channel: pixels to the right of the way from `a` to `b`. Null where a channel is no
+ * clean step.
+ */
+export function stepPlaces(
+  plate: LinearPicture,
   a: Vec2,
   b: Vec2,
   reach: number,
   leastFit: number,
-): number | null {
-  const { width, height, linear } = plate;
+): [number, number, number] | null {
+  const samples = samplesAcross(plate, a, b, reach);
+  if (!samples) return null;
+  const places = [1, 2, 3].map(
+    (k) =>
+      fitStep(
+        samples.map((s): Vec2 => [s[0], s[k]]),
+        reach,
+        leastFit,
+      )?.place ?? null,
+  );
+  return places.every((p) => p !== null) ? (places as [number, number, number]) : null;
+}
+
+export interface LinearPicture {
+  width: number;
+  height: number;
+  linear: Float32Array;
+}
+
+/** Distance from a line and light of each channel, of pixels along it; null where the frame ends or light clips. */
+function samplesAcross(
+  { width, height, linear }: LinearPicture,
+  a: Vec2,
+  b: Vec2,
+  reach: number,
+): [number, number, number, number][] | null {
   const length = Math.hypot(b[0] - a[0], b[1] - a[1]);
   const [dx, dy] = [(b[0] - a[0]) / length, (b[1] - a[1]) / length];
-  const samples: Vec2[] = [];
+  const samples: [number, number, number, number][] = [];
   let brightest = 0;
   const low = [Math.min(a[0], b[0]) - reach, Math.min(a[1], b[1]) - reach].map(Math.floor);
   const high = [Math.max(a[0], b[0]) + reach, Math.max(a[1], b[1]) + reach].map(Math.ceil);
@@ -44,20 +87,16 @@ export function stepSpread(
       if (along < 0 || along > length || Math.abs(off) > reach) continue;
       const i = (y * width + x) * 3;
       brightest = Math.max(brightest, linear[i], linear[i + 1], linear[i + 2]);
-      samples.push([off, 0.2126 * linear[i] + 0.7152 * linear[i + 1] + 0.0722 * linear[i + 2]]);
+      samples.push([off, linear[i], linear[i + 1], linear[i + 2]]);
     }
   // The mark may lie beside the edge, and slant against it: both are found with the spread.
   if (samples.length < 6 * length || brightest > CLIPS) return null;
   const each = Math.ceil(samples.length / MOST_SAMPLES);
-  return fitStep(
-    samples.filter((_, i) => i % each === 0),
-    reach,
-    leastFit,
-  );
+  return samples.filter((_, i) => i % each === 0);
 }
 
-/** Spread of a blurred step through samples of (distance, light), by its place and width on a grid that gets finer. */
-function fitStep(samples: readonly Vec2[], reach: number, leastFit: number): number | null {
+/** Place and spread of a blurred step through samples of (distance, light), by its place and width on a grid that gets finer. */
+function fitStep(samples: readonly Vec2[], reach: number, leastFit: number): { place: number; sigma: number } | null {
   const mean = samples.reduce((sum, [, v]) => sum + v, 0) / samples.length;
   const total = samples.reduce((sum, [, v]) => sum + (v - mean) ** 2, 0);
   let best = { place: 0, sigma: 1, rest: Infinity, height: 0 };
@@ -90,5 +129,5 @@ function fitStep(samples: readonly Vec2[], reach: number, leastFit: number): num
         consider(place + (p * step * reach) / 7, Math.min(0.86 * reach, Math.max(0.15, sigma * s)));
   }
   const explained = 1 - best.rest / Math.max(1e-12, total);
-  return 2 * Math.abs(best.height) > LEAST_CONTRAST && explained > leastFit ? best.sigma : null;
+  return 2 * Math.abs(best.height) > LEAST_CONTRAST && explained > leastFit ? best : null;
 }

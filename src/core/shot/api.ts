@@ -1,4 +1,5 @@
 import * as v from "valibot";
+import { CompSchema } from "../comp/schema.ts";
 import type { ImporterName } from "../exchange/importers/index.ts";
 import { Id } from "../schema/fields.ts";
 import { YardstickSchema } from "../match/yardsticks.ts";
@@ -63,6 +64,8 @@ export interface SurroundingsAsset {
 
 /** How a final is rendered: the shot's own settings, changed where something is given. */
 export const FinalRequestSchema = v.partial(RenderSchema);
+/** The comp that a final is finished again with. */
+export const FinishRequestSchema = CompSchema;
 export type FinalRequest = v.InferOutput<typeof FinalRequestSchema>;
 
 export interface ShotListing {
@@ -151,6 +154,20 @@ export interface FinalListing {
 /** A final among all shots' finals, with what it is of. */
 export interface QueuedFinal extends FinalListing {
   shotName: string;
+}
+
+/** How far something that is done with a finished render has come. */
+export interface WorkState {
+  id: string;
+  state: "running" | "done" | "failed" | "cancelled";
+  /** 0 to 1. */
+  share: number;
+  secondsLeft: number | null;
+  what: string;
+  /** Why it failed. */
+  message: string | null;
+  /** Files that can be had once it is done, with their bytes. */
+  files: { name: string; bytes: number }[];
 }
 
 export const QUEUE_MOVES = ["cancel", "pause", "resume", "retry", "earlier", "later"] as const;

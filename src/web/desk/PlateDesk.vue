@@ -7,6 +7,7 @@ import { modelBounds } from "#core/props/model";
 import { modelOf, placementOf } from "#core/props/placed";
 import { placePoint } from "#core/props/transform";
 import type { Shot } from "#core/shot/schema";
+import { useComp } from "../stores/comp.ts";
 import { useDesk } from "../stores/desk.ts";
 import { useModels } from "../stores/models.ts";
 import { useNotices } from "../stores/notices.ts";
@@ -14,6 +15,7 @@ import { usePlate } from "../stores/plate.ts";
 import { useProof } from "../stores/proof.ts";
 import Loupe from "./Loupe.vue";
 import MarksOverlay from "./MarksOverlay.vue";
+import MatteOverlay from "./MatteOverlay.vue";
 import SurroundingsOverlay from "./SurroundingsOverlay.vue";
 import SelectedTag from "./SelectedTag.vue";
 import SetOverlay from "./SetOverlay.vue";
@@ -34,6 +36,7 @@ const desk = useDesk();
 const plate = usePlate();
 const proof = useProof();
 const models = useModels();
+const comp = useComp();
 const notices = useNotices();
 
 const root = ref<HTMLElement>();
@@ -91,6 +94,7 @@ const handles = computed(() =>
       pivot: desk.pivot,
     },
     loose: loose.value,
+    matte: desk.compDrawer === "mattes" ? comp.matte : null,
   }),
 );
 const drawing = useDrawing();
@@ -130,10 +134,33 @@ const placed = computed(() => ({
   imageRendering: desk.scale >= 3 ? ("pixelated" as const) : ("auto" as const),
 }));
 const showsPicture = computed(() => proof.picture !== null && proof.on && !desk.blink && !desk.outside);
+/** How much of the picture is seen: what lies right of a line that may be turned, or the middle half of it beside the plate's. */
+const comparedStyle = computed(() => {
+  if (desk.compare === "beside") return { clipPath: "inset(0 25%)", transform: "translateX(25%)" };
+  if (desk.compare !== "wipe") return {};
+  if (desk.wipeTurn === 0) return { clipPath: `inset(0 0 0 ${desk.wipeAt * 100}%)` };
+  const { width, height } = frame.value;
+  const turn = (desk.wipeTurn * Math.PI) / 180;
+  const [x, y] = [desk.wipeAt * width, height / 2];
+  const along = [Math.sin(turn), Math.cos(turn)];
+  const far = 2 * (width + height);
+  const corner = (a: number, b: number) => {
+    const u = x + a * along[0] + b * along[1];
+    const v = y + a * along[1] - b * along[0];
+    return `${((100 * u) / width).toFixed(3)}% ${((100 * v) / height).toFixed(3)}%`;
+  };
+  return { clipPath: `polygon(${[corner(-far, 0), corner(far, 0), corner(far, far), corner(-far, far)].join(", ")})` };
+});
+const plateStyle = computed(() => ({
+  ...placed.value,
+  ...(showsPicture.value && desk.compare === "beside"
+    ? { clipPath: "inset(0 25%)", transform: "translateX(-25%)" }
+    : {}),
+}));
 const pictureStyle = computed(() => ({
   ...placed.value,
   opacity: desk.compare === "picture" ? desk.pictureStrength : 1,
-  clipPath: desk.compare === "wipe" ? `inset(0 0 0 ${desk.wipeAt * 100}%)` : undefined,
+  ...comparedStyle.value,
   mixBlendMode: desk.compare === "difference" ? ("difference" as const) : undefined,
 }));
 /** The wipe's line on screen, when it is in use. */
@@ -233,7 +260,7 @@ function pickTie(e: MouseEvent): void {
       v-show="!desk.outside"
       ref="plateCanvas"
       class="layer"
-      :style="{ ...placed, opacity: desk.blink ? 1 : desk.plateStrength }"
+      :style="{ ...plateStyle, opacity: desk.blink ? 1 : desk.plateStrength }"
     />
     <canvas
       v-show="showsView"
@@ -260,6 +287,11 @@ function pickTie(e: MouseEvent): void {
       :handles="desk.overlay || desk.step !== 'camera' ? handles : []"
       :hot="hot ?? active"
     />
+    <MatteOverlay
+      v-if="desk.step === 'comp' && desk.compDrawer === 'mattes' && !desk.blink"
+      :shot="shot"
+      :stroke="drag?.kind === 'stroke' ? drag.points : null"
+    />
     <SetOverlay v-if="showsSet && sight" :shot="shot" :sight="sight" :preview="ghost" :step="desk.step === 'set'" />
     <svg v-if="desk.outside && (desk.step === 'set' || desk.step === 'props')" class="grips" aria-hidden="true">
       <circle
@@ -272,7 +304,13 @@ function pickTie(e: MouseEvent): void {
       />
     </svg>
     <SelectedTag v-if="sight && (desk.step === 'set' || desk.step === 'props')" :shot="shot" :sight="sight" />
-    <div v-if="wipeLine !== null" class="wipe" :style="{ left: `${wipeLine}px` }"><i class="pi pi-arrows-h" /></div>
+    <div
+      v-if="wipeLine !== null"
+      class="wipe"
+      :style="{ left: `${wipeLine}px`, transform: `rotate(${-desk.wipeTurn}deg)` }"
+    >
+      <i class="pi pi-arrows-h" />
+    </div>
     <Loupe v-if="showsLoupe" />
     <div v-if="pointedAt" class="pointed num" data-test="pointed">{{ pointedAt }}</div>
     <div v-if="wordsAt" class="ways num" :style="wordsAt" data-test="ways">{{ words }}</div>

@@ -15,6 +15,7 @@ import { turnSkyHandle } from "./handles/light.ts";
 import type { usePropMoves } from "./propMoves.ts";
 import type { useSetTools } from "./setTools.ts";
 import type { Sight } from "./sight.ts";
+import { useMattes } from "./mattes.ts";
 import { useTools } from "./tools.ts";
 import { useTypedWays } from "./typedWays.ts";
 import type { View3d } from "./view3d.ts";
@@ -27,6 +28,7 @@ type Drag =
   | { kind: "handle"; handle: Handle; from: Vec2; grab: Vec2; moved: boolean; to: Vec2 }
   | { kind: "prop"; id: string; start: Vec2; moved: boolean; to: Vec2; level: boolean }
   | { kind: "mark"; from: Vec2; press: Vec2 }
+  | { kind: "stroke"; points: Vec2[] }
   | { kind: "set"; to: Vec2; whole: boolean; free: boolean };
 
 /** What the desk has, for the pointer. */
@@ -59,6 +61,7 @@ export function useDrags({ props, root, sight, view, handles, wipeLine, drag, se
   const drawing = useDrawing();
   const typed = useTypedWays();
   const contact = useContact();
+  const mattes = useMattes();
   const hot = ref<string | null>(null);
   /** The handle that was grabbed last. */
   const active = ref<string | null>(null);
@@ -117,6 +120,7 @@ export function useDrags({ props, root, sight, view, handles, wipeLine, drag, se
 
   function pressTool(at: Vec2, pixel: Vec2): Drag {
     typed.begin();
+    if (desk.tool === "matte-brush") return { kind: "stroke", points: [inside(pixel)] };
     if (desk.tool === "turn-sky" && props.camera) {
       const handle = turnSkyHandle(props.shot, props.camera, pixel);
       if (handle) return { kind: "handle", handle, from: pixel, grab: [0, 0], moved: false, to: pixel };
@@ -194,6 +198,7 @@ export function useDrags({ props, root, sight, view, handles, wipeLine, drag, se
     if (!d) hot.value = desk.marking ? null : (handleAt(handles.value, pixel, reach())?.key ?? null);
     else if (d.kind === "wipe") desk.wipeAt = Math.min(1, Math.max(0, pixel[0] / frame.value.width));
     else if (d.kind === "pan") desk.offset = [d.offset[0] + at[0] - d.from[0], d.offset[1] + at[1] - d.from[1]];
+    else if (d.kind === "stroke") drag.value = { ...d, points: [...d.points, inside(pixel)] };
     else if (d.kind === "set") follow({ ...d, to: pixel, whole: e.shiftKey, free: e.altKey });
     else if (d.kind === "handle") {
       if (!d.moved && Math.hypot(pixel[0] - d.from[0], pixel[1] - d.from[1]) * desk.deskScale < STIR.handle) return;
@@ -229,6 +234,7 @@ export function useDrags({ props, root, sight, view, handles, wipeLine, drag, se
     const d = drag.value;
     drag.value = null;
     await attempt(async () => {
+      if (d?.kind === "stroke") await mattes.stroke(d.points);
       if (d?.kind === "set") await setTools.release(props.shot, pixel);
       if (d?.kind === "handle" && d.moved) await settled(d.handle.edit, changeOf(d), d.handle.settles);
       if (d?.kind === "prop" && d.moved)

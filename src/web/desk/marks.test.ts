@@ -56,6 +56,7 @@ const handles = (shot: Shot, with_: Loose = loose()) =>
     heights: new Map(),
     propHands: { over: () => null, turn: () => undefined, pivot: null },
     loose: with_,
+    matte: null,
   });
 
 describe("what can be grabbed", () => {

@@ -20,6 +20,7 @@ import { sunDirection } from "#core/light/rig";
 import { newProbe } from "#core/light/schema";
 import { formatLength } from "#core/units/length";
 import { followSighting } from "./handles/light.ts";
+import { useMattes } from "./mattes.ts";
 import { usePinning } from "./pinning.ts";
 import type { Sight } from "./sight.ts";
 import { plateSight } from "./sight.ts";
@@ -48,6 +49,7 @@ export function useTools(surface?: SurfaceAt) {
   const plate = usePlate();
   const pinning = usePinning();
   const turning = useTurning();
+  const mattes = useMattes();
 
   async function finish(
     name: string,
@@ -319,6 +321,21 @@ export function useTools(surface?: SurfaceAt) {
         await finish(PROBE_EDITS[sun], id, (d) => (d.light.probes[id] = newProbe(id, pixel, radius, sun)), true);
         return;
       }
+      case "tone-pair":
+        if (points.length < 2) break;
+        desk.started = [];
+        await mattes.pair(points);
+        return;
+      case "matte-colour":
+        await mattes.addColour(pixel);
+        return;
+      case "matte-curve":
+        if (points.length > 3 && near(points[0], pixel)) {
+          desk.started = [];
+          await mattes.closeCurve(points.slice(0, -1));
+          return;
+        }
+        break;
       case "shadow":
         if (points.length > 3 && near(points[0], pixel)) {
           await closeShadow(points.slice(0, -1), shot);
@@ -401,6 +418,11 @@ export function useTools(surface?: SurfaceAt) {
     if (desk.tool === "shadow") await closeShadow(desk.started, shot);
     if (desk.tool === "pin") await pinning.close(shot, shot.solved?.camera ?? null, desk.started);
     if (desk.tool === "curve") await closeCurve(desk.started, shot);
+    if (desk.tool === "matte-curve") {
+      const points = desk.started;
+      desk.started = [];
+      await mattes.closeCurve(points);
+    }
   }
 
   return { click, close };

@@ -66,6 +66,10 @@ export type Tool =
   | "lamp-shadow"
   | "turn-sky"
   | "focus"
+  | "tone-pair"
+  | "matte-curve"
+  | "matte-brush"
+  | "matte-colour"
   | "closer";
 
 /** The drawers of the Camera step's sill. */
@@ -98,6 +102,7 @@ export const OUTSIDE_VIEWS = ["orbit", "plan", "front", "side"] as const;
 export type OutsideView = (typeof OUTSIDE_VIEWS)[number];
 
 export type LightDrawer = "sources" | "sun" | "sky" | "probes" | "lamps" | "shade";
+export type CompDrawer = "view" | "shadow" | "tone" | "look" | "match" | "lens" | "mattes";
 export type RenderDrawer = "render" | "layers" | "focus" | "finals";
 
 /** What is drawn over the plate to test the camera by eye. */
@@ -139,8 +144,13 @@ export const useDesk = defineStore("desk", () => {
   const box = ref(false);
   const sillDown = ref(false);
   /** Picture against plate: all picture, a wipe, the plate alone while blinking, or their difference. */
-  const compare = ref<"picture" | "wipe" | "difference">("picture");
+  const compare = ref<"picture" | "wipe" | "beside" | "difference">("picture");
   const wipeAt = ref(0.5);
+  /** Degrees that the wipe's line is turned by. */
+  const wipeTurn = ref(0);
+  const compDrawer = ref<CompDrawer>("view");
+  /** The brush for mattes: pixels of the plate, hardness, code values that it keeps to, and whether it takes away. */
+  const brush = ref({ radius: 24, hardness: 0.7, edge: 0, erase: false });
   const blink = ref(false);
   const pictureStrength = ref(1);
   const outside = ref(false);
@@ -300,6 +310,9 @@ export const useDesk = defineStore("desk", () => {
     sillDown,
     compare,
     wipeAt,
+    wipeTurn,
+    compDrawer,
+    brush,
     blink,
     pictureStrength,
     outside,

@@ -2,6 +2,7 @@ import type { Remote } from "comlink";
 import { transfer, wrap } from "comlink";
 import { defineStore } from "pinia";
 import { shallowRef } from "vue";
+import type { MeasuredLateral } from "#core/comp/lateral";
 import type { MeasuredGrain } from "#core/comp/measureGrain";
 import type { MeasuredSharpness } from "#core/comp/sharpness";
 import type { Vec2 } from "#core/math/vec3";
@@ -48,9 +49,15 @@ export const useMeasuring = defineStore("measuring", () => {
     return sharpness.value;
   }
 
+  /** Lateral colour by the same edges, and those that the plate has. */
+  function measureLateral(shot: Shot): Promise<MeasuredLateral | null> {
+    const lines = Object.values(shot.edges).map(({ points }) => points.map(([x, y]): Vec2 => [x, y]));
+    return ask((measure, own) => measure.lateral(own, lines));
+  }
+
   /** Surroundings made up from the plate, as an EXR file; null without a plate. */
   const aroundPlate = (camera: Camera): Promise<Uint8Array<ArrayBuffer> | null> =>
     ask((measure, own) => measure.around(own, plain(camera)));
 
-  return { aroundPlate, grain, sharpness, busy, measureGrain, measureSharpness };
+  return { aroundPlate, measureLateral, grain, sharpness, busy, measureGrain, measureSharpness };
 });

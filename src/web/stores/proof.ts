@@ -7,6 +7,7 @@ import { withMirrorBall } from "#core/render/mirrorBall";
 import type { ProbedLight } from "#core/render/probeLight";
 import type { Shot } from "#core/shot/schema";
 import { staleKey } from "#core/shot/stale";
+import { plain } from "../plain.ts";
 import type { Region } from "#core/trace/tiles";
 import type { ProofAsks, ProofOrder, ProofPicture, ProofReport } from "../workers/proof.worker.ts";
 
@@ -35,6 +36,8 @@ export const useProof = defineStore("proof", () => {
   const solo = ref<string | null>(null);
   /** What each source gives the picture, as addresses of small pictures. */
   const parts = shallowRef<Record<string, string>>({});
+  /** True while the comp works on what is laid: changes of the shot render nothing. */
+  const held = ref(false);
   let worker: Worker | null = null;
   let asked = 0;
   let sent = "";
@@ -74,7 +77,7 @@ export const useProof = defineStore("proof", () => {
   }
 
   function render(whole: Shot): void {
-    if (!on.value || !whole.solved) return;
+    if (!on.value || held.value || !whole.solved) return;
     const shot = ball.value === "off" ? whole : withMirrorBall(whole, ball.value === "hidden");
     const key = `${staleKey(shot, "develop")}${JSON.stringify(region.value)}${target.value}${solo.value ?? ""}`;
     if (key === sent) return;
@@ -115,6 +118,7 @@ export const useProof = defineStore("proof", () => {
 
   /** Begins a proof of the shot, also in place of a final that is shown, or puts the proof away. */
   function toggle(shot: Shot): void {
+    held.value = false;
     const away = on.value && !laid.value;
     clear();
     if (away || !shot.solved) return;
@@ -154,6 +158,21 @@ export const useProof = defineStore("proof", () => {
     picture.value = { bitmap, width, height, part, samples, target: samples, noise, ...none };
   }
 
+  /** Lays another picture in the place of what is laid already; the proof, if it is that, gives way. */
+  function swap(bitmap: ImageBitmap, samples: number, noise: number | null): void {
+    if (!on.value || !laid.value || !picture.value) {
+      lay(bitmap, samples, noise);
+      return;
+    }
+    const before = picture.value.bitmap;
+    const { width, height } = bitmap;
+    picture.value = { ...picture.value, bitmap, width, height, part: { x0: 0, y0: 0, x1: width, y1: height } };
+    if (before !== bitmap) before.close();
+  }
+
+  /** The passes of the samples that are there, at the size of a screen; null without a whole picture. */
+  const passes = (shot: Shot): Promise<ArrayBuffer | null> => (asks ? asks.passes(plain(shot)) : Promise.resolve(null));
+
   /** What the proof shows at a pixel of the plate: the prop's place among those that are shown, and its distance. */
   const pick = (pixel: [number, number]): Promise<{ prop: number; distance: number | null }> =>
     asks ? asks.pick([...pixel]) : Promise.resolve({ prop: -1, distance: null });
@@ -191,7 +210,10 @@ export const useProof = defineStore("proof", () => {
     denoising,
     target,
     region,
+    held,
     lay,
+    swap,
+    passes,
     pick,
     render,
     stop,

@@ -1,4 +1,6 @@
 import { expose, transfer } from "comlink";
+import type { MeasuredLateral } from "#core/comp/lateral";
+import { measureLateral } from "#core/comp/lateral";
 import type { MeasuredGrain } from "#core/comp/measureGrain";
 import { measureGrain } from "#core/comp/measureGrain";
 import type { MeasuredSharpness } from "#core/comp/sharpness";
@@ -22,6 +24,7 @@ const measuring = {
     const exr = writeExr(width, height, colourChannels(pixels, 3));
     return transfer(exr, [exr.buffer]);
   },
+  lateral: (plate: Linear, lines: Vec2[][]): MeasuredLateral | null => measureLateral(plate, lines),
   grain: (plate: Linear): MeasuredGrain | null => measureGrain(plate),
   sharpness: (plate: Linear, lines: Vec2[][]): MeasuredSharpness | null => plateSharpness(plate, lines),
 };

@@ -1,6 +1,7 @@
-import { expose } from "comlink";
+import { expose, transfer } from "comlink";
 import { compositeLinear, filterOf, renderedSigma, wantsOcclusion } from "#core/comp/composite";
 import { finishRows } from "#core/comp/finish";
+import { SCREEN_WIDTH, ShrunkLayer, depthOfCover, screenBytes } from "#core/comp/screen";
 import type { DecodedPlate } from "#core/comp/composite";
 import { linearToCode } from "#core/colour/srgb";
 import { readAsset } from "#core/exchange/asset";
@@ -477,6 +478,46 @@ const asks = {
       return [id, await canvas.convertToBlob()] as const;
     });
     return Object.fromEntries(await Promise.all(made));
+  },
+  /** The passes of the samples that are there, at the size of a screen (core/comp/screen); null without a whole picture. */
+  async passes(shot: Shot): Promise<ArrayBuffer | null> {
+    if (!engine || !live || !plate || live.done === 0) return null;
+    const e = await engine;
+    const { loaded, part, small } = live;
+    const { width, height, layout } = loaded;
+    if (small || part.x0 > 0 || part.y0 > 0 || part.x1 < width || part.y1 < height) return null;
+    const film = filmOf(e, live);
+    const passes = developFilm(film, width, height, layout, lightWeights(shot));
+    scaleProp(passes.prop, shot.light.propLevel);
+    const [w, h] = [Math.min(SCREEN_WIDTH, width), Math.round((height * Math.min(SCREEN_WIDTH, width)) / width)];
+    const shrunk = (pixels: Float32Array, channels: number) => {
+      const layer = new ShrunkLayer({ width, height }, { width: w, height: h }, channels);
+      const row = Array.from({ length: channels }, () => new Float32Array(width));
+      for (let y = 0; y < height; y++) {
+        for (let x = 0, i = y * width * channels; x < width; x++)
+          for (let k = 0; k < channels; k++, i++) row[k][x] = pixels[i];
+        layer.take(y, row);
+      }
+      return layer.pixels;
+    };
+    const occlusion = occlusionOf(film, width * height, layout);
+    const { decoded } = plate;
+    const layers = {
+      prop: shrunk(passes.prop, 4),
+      ratio: shrunk(passes.ratio, 3),
+      added: shrunk(passes.added, 3),
+      depth: shrunk(
+        passes.depth.map((z, i) => z * passes.prop[i * 4 + 3]),
+        1,
+      ),
+      ...(occlusion ? { occlusion: shrunk(occlusion, 1) } : {}),
+      plate: resampleRows({ ...decoded, pixels: decoded.linear }, w, h, 0, h),
+    };
+    depthOfCover(layers.depth, layers.prop);
+    const scale = w / decoded.width;
+    const sigma = renderedSigma(shot, width / decoded.width) * (w / width);
+    const bytes = screenBytes({ width: w, height: h, scale, renderedSigma: sigma }, layers);
+    return transfer(bytes.buffer as ArrayBuffer, [bytes.buffer as ArrayBuffer]);
   },
   /** The sources' colours from the shot's probes, or a sentence why not. Interrupts the render. */
   probe: (shot: Shot): Promise<ProbedLight | string> =>

@@ -8,6 +8,7 @@ import { lightHandles } from "./light.ts";
 import type { Loose } from "./loose.ts";
 import { looseHandles } from "./loose.ts";
 import { markHandles } from "./marks.ts";
+import { matteHandles } from "./mattes.ts";
 import type { PropHands } from "./props.ts";
 import { propHandles } from "./props.ts";
 import type { Chosen } from "./set.ts";
@@ -25,6 +26,8 @@ export interface HandleScene {
   heights: Map<string, number>;
   propHands: PropHands;
   loose: Loose;
+  /** The matte that is worked on. */
+  matte: string | null;
 }
 
 const through = (scene: HandleScene, make: (camera: Camera) => Handle[]): Handle[] =>
@@ -42,7 +45,7 @@ const HANDLES: Record<StepName, (scene: HandleScene) => Handle[]> = {
   props: ({ shot, sight, heights, propHands }) => (sight ? propHandles(shot, sight, heights, propHands) : []),
   light: (scene) => through(scene, (camera) => lightHandles(scene.shot, camera)),
   render: () => [],
-  comp: () => [],
+  comp: ({ shot, matte }) => matteHandles(shot, matte),
   handover: () => [],
 };
 

@@ -1,0 +1,61 @@
+import { readFile } from "node:fs/promises";
+import { inflateSync } from "node:zlib";
+import { checkExr } from "#core/image/exrCheck";
+import { readExrRows } from "#core/image/exrRead";
+import type { ScreenHead } from "#core/comp/screen";
+import { SCREEN_LAYERS, ShrunkLayer, depthOfCover, screenBytes } from "#core/comp/screen";
+import type { DecodedPlate } from "#core/comp/composite";
+import { resampleRows } from "#core/image/resize";
+import type { FileSource } from "./finishRowsJob.ts";
+
+/** Channels of a layer's file by name. */
+const CHANNELS: Record<(typeof SCREEN_LAYERS)[number]["name"], string[]> = {
+  prop: ["R", "G", "B", "A"],
+  ratio: ["R", "G", "B"],
+  added: ["R", "G", "B"],
+  depth: ["Z"],
+  occlusion: ["Y"],
+  plate: [],
+};
+
+/** A render's passes and its plate at the size of a screen, as the page's comp takes them (core/comp/screen). */
+export async function screenPasses(
+  files: FileSource["files"],
+  plate: DecodedPlate,
+  most: number,
+  renderedSigma: number,
+): Promise<Uint8Array> {
+  const heads = checkExr(new Uint8Array(await readFile(files.prop)));
+  const full = { width: heads.width, height: heads.height };
+  const width = Math.min(most, full.width);
+  const height = Math.max(1, Math.round((full.height * width) / full.width));
+  const layers: Partial<Record<keyof typeof CHANNELS, Float32Array>> = {};
+  for (const [name, file] of Object.entries(files) as [keyof typeof files, string | null][]) {
+    if (!file) continue;
+    const bytes = new Uint8Array(await readFile(file));
+    const names = CHANNELS[name];
+    const small = new ShrunkLayer(full, { width, height }, names.length);
+    readExrRows(
+      bytes,
+      checkExr(bytes),
+      (y, row) =>
+        small.take(
+          y,
+          names.map((n) => row.get(n)!),
+        ),
+      {
+        inflate: (packed, size) => inflateSync(packed, { maxOutputLength: size }),
+      },
+    );
+    layers[name] = small.pixels;
+  }
+  depthOfCover(layers.depth!, layers.prop!);
+  layers.plate = resampleRows({ ...plate, pixels: plate.linear }, width, height, 0, height);
+  const head: ScreenHead = {
+    width,
+    height,
+    scale: width / plate.width,
+    renderedSigma: (renderedSigma * width) / full.width,
+  };
+  return screenBytes(head, layers);
+}

@@ -1,0 +1,112 @@
+import { readFile, writeFile } from "node:fs/promises";
+import path from "node:path";
+import { SCREEN_WIDTH } from "#core/comp/screen";
+import type { RenderChoice } from "#core/render/schema";
+import type { Shot } from "#core/shot/schema";
+import { aboutRender, writeFinishedAgain } from "#node/finalFiles";
+import type { FileSource } from "#node/finishRowsJob";
+import { unpackCodes } from "#node/packedCodes";
+import { plateOf } from "#node/plateRows";
+import { screenPasses } from "#node/screenPasses";
+
+/** What is done with a finished render, in a process of its own: a kill cancels at once. */
+
+/** A finished render: its document, and paths of what it needs. */
+export interface FinalPaths {
+  shot: Shot;
+  choice: RenderChoice;
+  codes: string;
+  profile: string | null;
+  /** Models by hash. */
+  models: Record<string, string>;
+  /** Its files by what they are. */
+  files: Record<string, string>;
+}
+
+/** What can be asked, and what is answered. */
+export interface WorkTasks {
+  /** Passes at the size of a screen, in one file. */
+  screen: { ask: null; answer: { file: string } };
+  /** The picture anew from its passes, with the document's comp: file names by what they are. */
+  finish: { ask: null; answer: { files: Record<string, string> } };
+}
+export type WorkTask = keyof WorkTasks;
+
+export interface WorkOrder {
+  task: WorkTask;
+  final: FinalPaths;
+  ask: unknown;
+  /** Folder that the files go to. */
+  target: string;
+}
+
+export type WorkMessage =
+  | { kind: "progress"; share: number; what: string }
+  | { kind: "done"; answer: unknown }
+  | { kind: "failed"; message: string };
+
+type Tell = (share: number, what: string) => void;
+
+async function plateFor({ shot, codes }: FinalPaths) {
+  return plateOf(shot, await unpackCodes(new Uint8Array(await readFile(codes)), shot.plates.main));
+}
+
+/** Paths of a render's passes. Throws where an older one does not have them. */
+function passesOf({ files }: FinalPaths): FileSource["files"] {
+  const need = (name: string) => {
+    if (!files[name]) throw new Error("This final has no passes to finish again. Render it anew.");
+    return files[name];
+  };
+  return {
+    prop: need("premultiplied"),
+    ratio: need("ratio"),
+    added: need("added"),
+    depth: need("depth"),
+    occlusion: files.occlusion ?? null,
+  };
+}
+
+/** Softness of a render's pixel filter, pixels; that of the usual filter for renders of before. */
+async function sigmaOf({ files }: FinalPaths): Promise<number> {
+  return files.about ? aboutRender(await readFile(files.about, "utf8")).renderedSigma : SOFT_SIGMA;
+}
+const SOFT_SIGMA = 0.4155;
+
+const tasks: { [T in WorkTask]: (order: WorkOrder, tell: Tell) => Promise<WorkTasks[T]["answer"]> } = {
+  async screen({ final, target }) {
+    const bytes = await screenPasses(passesOf(final), await plateFor(final), SCREEN_WIDTH, await sigmaOf(final));
+    const file = path.join(target, "screen.bin");
+    await writeFile(file, bytes);
+    return { file };
+  },
+
+  async finish({ final, target }, tell) {
+    const profile = final.profile ? new Uint8Array(await readFile(final.profile)) : null;
+    const plate = await plateFor(final);
+    const files = await writeFinishedAgain(
+      target,
+      final.shot,
+      plate,
+      profile,
+      final.choice,
+      passesOf(final),
+      await sigmaOf(final),
+      (done, of) => tell(done / of, "finishing"),
+    );
+    return { files };
+  },
+};
+
+const say = (message: WorkMessage): Promise<void> => new Promise((resolve) => process.send!(message, () => resolve()));
+
+// Without its server a work has no one to do it for.
+process.on("disconnect", () => process.exit(1));
+process.once("message", (order: WorkOrder) => {
+  const tell: Tell = (share, what) => void say({ kind: "progress", share, what });
+  tasks[order.task](order, tell)
+    .then(
+      (answer) => say({ kind: "done", answer }),
+      (error: Error) => say({ kind: "failed", message: error.message }),
+    )
+    .finally(() => process.disconnect());
+});
