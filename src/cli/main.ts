@@ -1,4 +1,5 @@
 import { runBench } from "./bench.ts";
+import { runExport } from "./export.ts";
 import { runComp, runRender } from "./render.ts";
 import { UsageError } from "./options.ts";
 import { shotJsonSchema } from "#core/shot/jsonSchema";
@@ -13,6 +14,8 @@ const HELP = `harbor: Red Harbor without a browser
                                          write a shot's passes and finished picture
   harbor comp SHOT.json --assets DIR --passes DIR --out PICTURE.png
                                          composite passes that were rendered before
+  harbor export SHOT.json --assets DIR --out DIR [--passes DIR] [--preset NAME | --only LIST]
+                                         hand a shot over in open files
   harbor bench [--quick] [--out FILE]    measure solver and tracer, as ratios against references in the same run
   harbor schema                          the JSON Schema of the shot document
   harbor --help                          this text; "harbor COMMAND --help" tells more
@@ -24,6 +27,7 @@ const COMMANDS: Record<string, (args: string[]) => Promise<void>> = {
   solve: runSolve,
   render: runRender,
   comp: runComp,
+  export: runExport,
   bench: runBench,
   schema: () => {
     process.stdout.write(`${JSON.stringify(shotJsonSchema(), null, 1)}\n`);

@@ -11,7 +11,7 @@ import { decodeCodes, isFloat, shownEncoding } from "#core/image/profile";
 import { sizeAt } from "#core/image/resize";
 import type { Model } from "#core/props/model";
 import type { PassGroup, RenderChoice } from "#core/render/schema";
-import { modelsOf } from "#core/shot/assets";
+import { assetsOf, modelsOf } from "#core/shot/assets";
 import type { Shot } from "#core/shot/schema";
 import { PASS_GROUPS } from "#core/render/schema";
 import { parseShot } from "#core/shot/schema";
@@ -44,16 +44,23 @@ What is not given is taken from the document.
 `;
 
 /** Files of a folder by their SHA-256: those named so at once, others by their contents. */
-async function findAssets(folder: string, wanted: Set<string>): Promise<Map<string, Uint8Array>> {
+async function findAssets(
+  folder: string,
+  wanted: Set<string>,
+  paths: Record<string, string> = {},
+): Promise<Map<string, Uint8Array>> {
   const found = new Map<string, Uint8Array>();
   const entries = await readdir(folder, { recursive: true, withFileTypes: true }).catch(() => {
     throw new UsageError(`The folder ${folder} of --assets cannot be read.`);
   });
   for (const entry of entries) {
     if (!entry.isFile() || found.size === wanted.size) continue;
-    const bytes = new Uint8Array(await readFile(path.join(entry.parentPath, entry.name)));
+    const full = path.join(entry.parentPath, entry.name);
+    const bytes = new Uint8Array(await readFile(full));
     const hash = createHash("sha256").update(bytes).digest("hex");
-    if (wanted.has(hash)) found.set(hash, bytes);
+    if (!wanted.has(hash)) continue;
+    found.set(hash, bytes);
+    paths[hash] = full;
   }
   return found;
 }
@@ -63,6 +70,8 @@ export interface LoadedShot {
   plate: DecodedPlate;
   models: Map<string, Model>;
   profile: Uint8Array | null;
+  /** Where its files lie, by hash. */
+  paths: Record<string, string>;
 }
 
 /** A shot document with its plate and models from a folder. */
@@ -76,7 +85,9 @@ export async function loadShot(file: string, folder: string): Promise<LoadedShot
   }
   const shot = parseShot(document);
   const modelHashes = modelsOf(shot);
-  const assets = await findAssets(folder, new Set([shot.plates.main.asset, shot.plates.main.codes, ...modelHashes]));
+  const paths: Record<string, string> = {};
+  const wanted = new Set([...assetsOf(shot), shot.plates.main.asset, shot.plates.main.codes, ...modelHashes]);
+  const assets = await findAssets(folder, wanted, paths);
   const kept = assets.get(shot.plates.main.codes);
   let codes = kept && (await unpackCodes(kept, shot.plates.main));
   let profile: Uint8Array | null = null;
@@ -96,7 +107,7 @@ export async function loadShot(file: string, folder: string): Promise<LoadedShot
     if (!bytes) throw new UsageError(`A model (SHA-256 ${hash}) is not in ${folder}.`);
     models.set(hash, await readAsset(bytes, decodeTexture));
   }
-  return { shot, plate: plateOf(shot, codes), models, profile };
+  return { shot, plate: plateOf(shot, codes), models, profile, paths };
 }
 
 /** The document's settings, changed by the options. */

@@ -11,6 +11,7 @@ import {
   BakeSchema,
   FinalRequestSchema,
   FinishRequestSchema,
+  HandOverRequestSchema,
   QUEUE_MOVES,
   RenameSchema,
   SaveSchema,
@@ -20,8 +21,9 @@ import {
 import type { ModelAsset, NewShot, PictureAsset, SurroundingsAsset } from "#core/shot/api";
 import { KeepModelSchema, KeptModelDetailsSchema, NewerFileSchema } from "#core/props/library";
 import { HashSchema } from "#core/schema/fields";
-import { setModelsOf } from "#core/shot/assets";
-import { newShot } from "#core/shot/schema";
+import { assetsOf, setModelsOf } from "#core/shot/assets";
+import type { Shot } from "#core/shot/schema";
+import { newShot, parseShot } from "#core/shot/schema";
 import { kernelBytes } from "#node/kernelFile";
 import { json } from "./body.ts";
 import { ApiError, check, errorHandler, notFound } from "./errors.ts";
@@ -35,7 +37,19 @@ import { storePlate } from "./storePlate.ts";
 const webFolder = fileURLToPath(new URL("../../dist/web", import.meta.url));
 
 const MB = 1024 * 1024;
-const MOST = { plate: 256 * MB, model: 512 * MB, picture: 64 * MB, surroundings: 1024 * MB };
+const MOST = { plate: 256 * MB, model: 512 * MB, picture: 64 * MB, surroundings: 1024 * MB, bundle: 1024 * MB };
+
+/** Most takes that a shot brings along. */
+const MOST_TAKES = 500;
+
+/** A shot document from outside. Throws ApiError with what is wrong with it. */
+function readDocument(document: unknown): Shot {
+  try {
+    return parseShot(document);
+  } catch (error) {
+    throw new ApiError(422, "bundle-refused", (error as Error).message, "Hand the shot over again as one file.");
+  }
+}
 
 const SHOWN_LONG = "private, max-age=31536000, immutable";
 
@@ -93,6 +107,31 @@ export function createApp(services: Services, names: readonly string[] = []): Ex
       const { info, notices } = await storePlate(services, file);
       const title = file.name.replace(/\.[^.]*$/, "") || file.name;
       return { id: await shots.create(newShot(title, info)), notices };
+    });
+    response.status(201).json(answer);
+  });
+  api.post("/bundles", async (request, response) => {
+    const answer = await received(request, services, MOST.bundle, async ({ path: file, name }): Promise<NewShot> => {
+      const to = path.join(tmpdir(), `harbor-bundle-${randomUUID()}`);
+      try {
+        const { shot, takes, files } = await reader.read("bundle", file, name, { to });
+        const document = readDocument(shot);
+        for (const own of files) await assets.take(own.path, own.hash);
+        const missing = [...assetsOf(document)].find((hash) => !assets.has(hash));
+        if (missing)
+          throw new ApiError(422, "bundle-refused", `“${name}” lacks a file of its shot.`, "Hand it over again.");
+        const id = await shots.create(document);
+        for (const take of takes.slice(0, MOST_TAKES).reverse())
+          await shots.keepTake(
+            id,
+            String(take.name).slice(0, 200),
+            readDocument(take.document),
+            take.thumbnail || null,
+          );
+        return { id, notices: [] };
+      } finally {
+        await rm(to, { recursive: true, force: true });
+      }
     });
     response.status(201).json(answer);
   });
@@ -299,6 +338,21 @@ export function createApp(services: Services, names: readonly string[] = []): Ex
       finals.finishedAgain(id, paths.shot, files, (name) => path.join(target, name)),
     );
     response.status(201).json(work);
+  });
+  api.post("/shots/:id/handover", json, async (request, response) => {
+    const { id } = request.params;
+    const { final, ...choice } = check(HandOverRequestSchema, request.body);
+    const { shot } = await shots.open(id);
+    const paths = final === null ? finals.pathsOfShot(shot) : await finals.pathsOf(final, shot.comp);
+    const kept = await shots.takeDocuments(id);
+    const named = new Set([shot, ...kept.map((t) => t.document)].flatMap((document) => [...assetsOf(document)]));
+    const files = Object.fromEntries([...named].filter((h) => assets.has(h)).map((h) => [h, assets.pathOf(h)]));
+    response.status(201).json(await works.begin("handover", paths, { choice, takes: kept, assets: files }));
+  });
+  api.get("/works/:id/files/:name", (request, response) => {
+    const { id, name } = request.params;
+    if (!works.stateOf(id).files.some((file) => file.name === name)) throw notFound("The file");
+    response.attachment(name).sendFile(path.join(works.targetOf(id), name));
   });
   api.get("/works/:id", (request, response) => {
     response.json(works.stateOf(request.params.id));

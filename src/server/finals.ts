@@ -324,6 +324,21 @@ export class FinalQueue {
     return { shot: comp ? { ...shot, comp } : shot, choice, codes, profile, models, files };
   }
 
+  /** A shot without a render: what can be handed over of it needs no picture. */
+  pathsOfShot(shot: Shot): FinalPaths {
+    const models: Record<string, string> = {};
+    for (const hash of modelsOf(shot)) models[hash] = this.assets.pathOf(hash);
+    const { codes, profile } = shot.plates.main;
+    return {
+      shot,
+      choice: shot.render,
+      codes: this.assets.pathOf(codes),
+      profile: profile ? this.assets.pathOf(profile) : null,
+      models,
+      files: {},
+    };
+  }
+
   /** Keeps a file with a render. Returns its hash. */
   async keepFile(id: string, name: string, file: string): Promise<string> {
     const hash = await this.assets.take(file);

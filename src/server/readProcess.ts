@@ -1,9 +1,12 @@
 import { createHash } from "node:crypto";
-import { readFile, writeFile } from "node:fs/promises";
+import { mkdir, readFile, writeFile } from "node:fs/promises";
 import type { Sharp } from "sharp";
 import sharp from "sharp";
 import { readAsset } from "#core/exchange/asset";
 import { ModelError, importGlb } from "#core/exchange/gltf";
+import { unpacked } from "#core/exchange/files";
+import type { BundleHead } from "#node/handover/bundle";
+import { BUNDLE_HEAD } from "#node/handover/bundle";
 import { decodeTexture } from "#node/images";
 import type { Vec3 } from "#core/math/vec3";
 import type { Model } from "#core/props/model";
@@ -67,6 +70,11 @@ export interface ReadTasks {
     ask: { shot: Shot; choice: BakeChoice; models: Record<string, string>; to: string };
     answer: WrittenFile;
   };
+  /** A shot that was handed over as one file: its document and takes, and the files that they name. */
+  bundle: {
+    ask: { to: string };
+    answer: Pick<BundleHead, "shot" | "takes"> & { files: WrittenFile[] };
+  };
   /** A smaller JPEG of a picture, upright, within a box. */
   small: { ask: { to: string; width: number; height: number }; answer: WrittenFile };
 }
@@ -116,6 +124,26 @@ const smallJpeg = (bytes: Uint8Array, width: number, height: number, name = "pic
 const PICTURES = new Set(["jpeg", "png", "webp", "tiff"]);
 
 const tasks: { [T in ReadTask]: (order: ReadOrder, ask: ReadTasks[T]["ask"]) => Promise<ReadTasks[T]["answer"]> } = {
+  async bundle({ path, name }, { to }) {
+    const refuse = (why: string) =>
+      new ModelError(`“${name}” ${why}. Hand the shot over again as one file, and bring that.`);
+    const all = unpacked([{ path: name, bytes: new Uint8Array(await readFile(path)) }]);
+    const head = all.find((file) => file.path === BUNDLE_HEAD);
+    if (!head) throw refuse("is no shot handed over as one file");
+    const { shot, takes, bundle } = JSON.parse(Buffer.from(head.bytes).toString("utf8")) as BundleHead;
+    if (bundle !== 1) throw refuse("is of a kind that is not known here");
+    await mkdir(to, { recursive: true });
+    const files: WrittenFile[] = [];
+    for (const file of all) {
+      const [, hash] = /^assets\/([0-9a-f]{64})$/.exec(file.path) ?? [];
+      if (!hash) continue;
+      const own = await written(`${to}/${hash}`, file.bytes);
+      if (own.hash !== hash) throw refuse("was changed on its way: a file in it is not what its name says");
+      files.push(own);
+    }
+    return { shot, takes: Array.isArray(takes) ? takes : [], files };
+  },
+
   async plate({ path, name }, ask) {
     const bytes = await readFile(path);
     const { width, height, encoding, exif, notices, profile, codes } = await openPlate(bytes, name);

@@ -31,6 +31,7 @@ const REFUSED: Record<ReadTask, string> = {
   model: "model-refused",
   portrait: "model-refused",
   bake: "bake-refused",
+  bundle: "bundle-refused",
   picture: "picture-refused",
   small: "picture-refused",
   surroundings: "surroundings-refused",

@@ -306,6 +306,19 @@ export class ShotStore {
     if (gone.length === 0) throw notFound("The take");
   }
 
+  /** Takes of a shot with their documents, newest first. */
+  async takeDocuments(
+    shotId: string,
+  ): Promise<{ name: string; createdAt: string; thumbnail: string; document: Shot }[]> {
+    const rows = await this.db.select().from(takes).where(eq(takes.shotId, shotId)).orderBy(desc(takes.createdAt));
+    return rows.map(({ name, createdAt, thumbnail, document }) => ({
+      name,
+      createdAt: createdAt.toISOString(),
+      thumbnail: thumbnail ?? "",
+      document: parseShot(document),
+    }));
+  }
+
   async openTake(id: string): Promise<Shot> {
     const [row] = await this.db.select().from(takes).where(eq(takes.id, id));
     if (!row) throw notFound("The take");

@@ -1,10 +1,18 @@
 import { readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { SCREEN_WIDTH } from "#core/comp/screen";
+import { readAsset } from "#core/exchange/asset";
+import type { HandOverChoice } from "#core/handover/choice";
+import type { Model } from "#core/props/model";
 import type { RenderChoice } from "#core/render/schema";
 import type { Shot } from "#core/shot/schema";
 import { aboutRender, writeFinishedAgain } from "#node/finalFiles";
 import type { FileSource } from "#node/finishRowsJob";
+import type { HandOver } from "#node/handover/exporter";
+import type { FinishedPicture } from "#node/handover/finished";
+import { finishedPicture } from "#node/handover/finished";
+import { handOver } from "#node/handover/index";
+import { decodeTexture } from "#node/images";
 import { unpackCodes } from "#node/packedCodes";
 import { plateOf } from "#node/plateRows";
 import { screenPasses } from "#node/screenPasses";
@@ -29,6 +37,14 @@ export interface WorkTasks {
   screen: { ask: null; answer: { file: string } };
   /** The picture anew from its passes, with the document's comp: file names by what they are. */
   finish: { ask: null; answer: { files: Record<string, string> } };
+  /** What was chosen to be handed over. */
+  handover: { ask: HandOverAsk; answer: { files: { name: string; bytes: number }[] } };
+}
+export interface HandOverAsk {
+  choice: HandOverChoice;
+  takes: HandOver["takes"];
+  /** Paths of all files that shot and takes name, by hash. */
+  assets: Record<string, string>;
 }
 export type WorkTask = keyof WorkTasks;
 
@@ -94,6 +110,29 @@ const tasks: { [T in WorkTask]: (order: WorkOrder, tell: Tell) => Promise<WorkTa
       (done, of) => tell(done / of, "finishing"),
     );
     return { files };
+  },
+
+  async handover({ final, target, ask }, tell) {
+    const { choice, takes, assets } = ask as HandOverAsk;
+    const plate = await plateFor(final);
+    const models = new Map<string, Model>();
+    for (const [hash, file] of Object.entries(final.models))
+      models.set(hash, await readAsset(new Uint8Array(await readFile(file)), decodeTexture));
+    let made: Promise<FinishedPicture> | null = null;
+    const picture = async () => finishedPicture(final.shot, plate, passesOf(final), await sigmaOf(final));
+    const over: HandOver = {
+      shot: final.shot,
+      plate,
+      profile: final.profile ? new Uint8Array(await readFile(final.profile)) : null,
+      models,
+      choice,
+      picture: () => (made ??= picture()),
+      files: final.files,
+      assets,
+      takes,
+      now: new Date(),
+    };
+    return { files: await handOver(target, over, tell) };
   },
 };
 

@@ -122,6 +122,8 @@ export class Works {
         } else if (message.kind === "done") {
           done = true;
           work.answer = message.answer;
+          const { files } = message.answer as { files?: unknown };
+          if (Array.isArray(files)) work.state.files = files as WorkState["files"];
         } else failure = message.message;
       });
       child.on("error", reject);

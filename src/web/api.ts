@@ -19,6 +19,7 @@ import type {
   WorkState,
 } from "#core/shot/api";
 import type { Comp } from "#core/comp/schema";
+import type { HandOverChoice } from "#core/handover/choice";
 import type { Shot } from "#core/shot/schema";
 
 /** An answer that was not good: its sentence, and what to do. */
@@ -127,6 +128,8 @@ export const api = {
   finals: (id: string) => ask<FinalListing[]>(`/shots/${id}/finals`),
   queue: () => ask<QueuedFinal[]>("/queue"),
   finishFinal: (id: string, comp: Comp) => ask<WorkState>(`/finals/${id}/finish`, json(comp)),
+  handOver: (id: string, final: string | null, choice: HandOverChoice) =>
+    ask<WorkState>(`/shots/${id}/handover`, json({ ...choice, final })),
   work: (id: string) => ask<WorkState>(`/works/${id}`),
   cancelWork: (id: string) => ask<WorkState>(`/works/${id}/cancel`, { method: "POST" }),
   moveFinal: (id: string, move: QueueMove) => ask<FinalListing>(`/finals/${id}/${move}`, { method: "POST" }),

@@ -14,6 +14,12 @@ export interface ExrChannel {
   zero?: boolean;
 }
 
+/** A sentence that a file says of itself: an attribute of kind string. */
+export interface ExrText {
+  name: string;
+  value: string;
+}
+
 /** Rows that are packed together (ZIP compression). */
 export const EXR_LINES = 16;
 const LINES = EXR_LINES;
@@ -61,9 +67,11 @@ export function writeExr(
   channels: ExrChannel[],
   type: "half" | "float" = "half",
   chromaticities: readonly number[] | null = null,
+  texts: readonly ExrText[] = [],
+  pack: (raw: Uint8Array) => Uint8Array = (raw) => zlibSync(raw, { level: 6 }),
 ): Uint8Array<ArrayBuffer> {
-  const header = exrHeader(width, height, byName(channels), type, chromaticities);
-  const blocks = packRows(width, height, 0, channels, type, (raw) => zlibSync(raw, { level: 6 }));
+  const header = exrHeader(width, height, byName(channels), type, chromaticities, texts);
+  const blocks = packRows(width, height, 0, channels, type, pack);
   const total = header.length + blocks.length * 8 + blocks.reduce((n, b) => n + b.length, 0);
   const file = new Uint8Array(total);
   const view = new DataView(file.buffer);
@@ -144,6 +152,7 @@ function exrHeader(
   channels: ExrChannel[],
   type: "half" | "float",
   chromaticities: readonly number[] | null,
+  texts: readonly ExrText[] = [],
 ): Uint8Array {
   const bytes: number[] = [0x76, 0x2f, 0x31, 0x01, 2, 0, 0, 0];
   const text = (s: string) => bytes.push(...Array.from(s, (c) => c.charCodeAt(0) & 127), 0);
@@ -187,6 +196,12 @@ function exrHeader(
   f32(0);
   attribute("screenWindowWidth", "float", 4);
   f32(1);
+  for (const { name, value } of texts) {
+    // Signs beyond ASCII are read in different ways.
+    const plain = Array.from(value, (c) => (c.charCodeAt(0) < 127 ? c.charCodeAt(0) : 63));
+    attribute(name, "string", plain.length);
+    bytes.push(...plain);
+  }
   bytes.push(0);
   return Uint8Array.from(bytes);
 }

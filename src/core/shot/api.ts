@@ -1,5 +1,6 @@
 import * as v from "valibot";
 import { CompSchema } from "../comp/schema.ts";
+import { HandOverSchema } from "../handover/choice.ts";
 import type { ImporterName } from "../exchange/importers/index.ts";
 import { Id } from "../schema/fields.ts";
 import { YardstickSchema } from "../match/yardsticks.ts";
@@ -155,6 +156,12 @@ export interface FinalListing {
 export interface QueuedFinal extends FinalListing {
   shotName: string;
 }
+
+/** What is handed over, of a finished render; without one only what needs no picture. */
+export const HandOverRequestSchema = v.object({
+  ...HandOverSchema.entries,
+  final: v.nullable(v.pipe(v.string(), v.uuid())),
+});
 
 /** How far something that is done with a finished render has come. */
 export interface WorkState {

@@ -124,15 +124,15 @@ function saveLut(): void {
           <i class="pi pi-times" />
         </button>
       </template>
-
-      <style scoped>
-        .file input {
-          display: none;
-        }
-        .plain.on {
-          color: var(--accent);
-        }
-      </style>
     </div>
   </section>
 </template>
+
+<style scoped>
+.file input {
+  display: none;
+}
+.plain.on {
+  color: var(--accent);
+}
+</style>

@@ -1,0 +1,34 @@
+import type { DecodedPlate } from "#core/comp/composite";
+import type { HandOverChoice } from "#core/handover/choice";
+import type { Model } from "#core/props/model";
+import type { Shot } from "#core/shot/schema";
+import type { FinishedPicture } from "./finished.ts";
+
+/** What exporters are given. */
+export interface HandOver {
+  shot: Shot;
+  plate: DecodedPlate;
+  profile: Uint8Array | null;
+  models: Map<string, Model>;
+  choice: HandOverChoice;
+  /** The finished picture with its layers; made when it is first asked for. */
+  picture: () => Promise<FinishedPicture>;
+  /** Paths of the render's files by what they are. */
+  files: Record<string, string>;
+  /** Files of the shot by hash, for the bundle. */
+  assets: Record<string, string>;
+  takes: { name: string; createdAt: string; thumbnail: string; document: unknown }[];
+  /** Day and time that files are dated with. */
+  now: Date;
+}
+
+/** Takes files, and gives them their names once all are written. */
+export interface Sink {
+  /** A file by what it is, such as `picture`, and its ending. */
+  put: (what: string, ending: string, bytes: Uint8Array) => Promise<void>;
+}
+
+export interface Exporter {
+  /** Writes its files. */
+  write: (over: HandOver, sink: Sink) => Promise<void>;
+}

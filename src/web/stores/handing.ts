@@ -1,0 +1,60 @@
+import { defineStore } from "pinia";
+import { ref, shallowRef, watch } from "vue";
+import type { HandOverChoice } from "#core/handover/choice";
+import { newHandOver } from "#core/handover/choice";
+import type { WorkState } from "#core/shot/api";
+import { api } from "../api.ts";
+import { useNotices } from "./notices.ts";
+import { useShot } from "./shot.ts";
+
+const KEPT = "harbor.handover";
+
+/** What is handed over, and how far it has come. The choice is remembered from shot to shot. */
+export const useHanding = defineStore("handing", () => {
+  const store = useShot();
+  const notices = useNotices();
+  const choice = ref<HandOverChoice>(remembered());
+  const final = ref<string | null>(null);
+  const work = shallowRef<WorkState | null>(null);
+
+  function remembered(): HandOverChoice {
+    try {
+      return { ...newHandOver(), ...(JSON.parse(localStorage.getItem(KEPT) ?? "{}") as Partial<HandOverChoice>) };
+    } catch {
+      return newHandOver();
+    }
+  }
+  watch(choice, (now) => localStorage.setItem(KEPT, JSON.stringify({ ...now, region: null })), { deep: true });
+  watch(
+    () => store.id,
+    () => {
+      work.value = null;
+      final.value = null;
+    },
+  );
+
+  async function start(): Promise<void> {
+    if (!store.id) return;
+    try {
+      work.value = await api.handOver(store.id, final.value, choice.value);
+      while (work.value?.state === "running") {
+        await new Promise((resolve) => setTimeout(resolve, 300));
+        if (work.value) work.value = await api.work(work.value.id);
+      }
+      if (work.value?.state === "failed") {
+        notices.say("bad", work.value.message ?? "It failed.", "Leave that out, or mend it, and hand over again.");
+        work.value = null;
+      }
+    } catch (error) {
+      notices.fail(error);
+      work.value = null;
+    }
+  }
+
+  async function cancel(): Promise<void> {
+    if (work.value) work.value = await api.cancelWork(work.value.id);
+    work.value = null;
+  }
+
+  return { choice, final, work, start, cancel };
+});
