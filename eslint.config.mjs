@@ -44,6 +44,7 @@ const CORE = [
   "render",
   "handover",
   "shot",
+  "sit",
 ];
 const coreOrder = CORE.map((name, i) => ({
   files: [`src/core/${name}/**/*.ts`],

@@ -339,6 +339,17 @@ export function createApp(services: Services, names: readonly string[] = []): Ex
     );
     response.status(201).json(work);
   });
+  api.post("/finals/:id/sit", json, async (request, response) => {
+    const { id } = request.params;
+    const row = await finals.find(id);
+    const { shot } = await shots.open(row.shotId);
+    // Everything but what was rendered is the shot's own of now.
+    const paths = await finals.pathsOf(id, shot.comp);
+    response.status(201).json(await works.begin("sit", paths, { notices: row.notices }));
+  });
+  api.get("/works/:id/answer", (request, response) => {
+    response.json(works.answerOf(request.params.id));
+  });
   api.post("/shots/:id/handover", json, async (request, response) => {
     const { id } = request.params;
     const { final, ...choice } = check(HandOverRequestSchema, request.body);

@@ -12,6 +12,8 @@ import type { HandOver } from "#node/handover/exporter";
 import type { FinishedPicture } from "#node/handover/finished";
 import { finishedPicture } from "#node/handover/finished";
 import { handOver } from "#node/handover/index";
+import type { PicturedLine } from "#node/handover/sit";
+import { picturedReport } from "#node/handover/sit";
 import { decodeTexture } from "#node/images";
 import { unpackCodes } from "#node/packedCodes";
 import { plateOf } from "#node/plateRows";
@@ -39,6 +41,8 @@ export interface WorkTasks {
   finish: { ask: null; answer: { files: Record<string, string> } };
   /** What was chosen to be handed over. */
   handover: { ask: HandOverAsk; answer: { files: { name: string; bytes: number }[] } };
+  /** What still gives the composite away. */
+  sit: { ask: { notices: string[] }; answer: { lines: PicturedLine[] } };
 }
 export interface HandOverAsk {
   choice: HandOverChoice;
@@ -65,6 +69,13 @@ type Tell = (share: number, what: string) => void;
 
 async function plateFor({ shot, codes }: FinalPaths) {
   return plateOf(shot, await unpackCodes(new Uint8Array(await readFile(codes)), shot.plates.main));
+}
+
+async function modelsFor({ models }: FinalPaths): Promise<Map<string, Model>> {
+  const read = new Map<string, Model>();
+  for (const [hash, file] of Object.entries(models))
+    read.set(hash, await readAsset(new Uint8Array(await readFile(file)), decodeTexture));
+  return read;
 }
 
 /** Paths of a render's passes. Throws where an older one does not have them. */
@@ -112,12 +123,27 @@ const tasks: { [T in WorkTask]: (order: WorkOrder, tell: Tell) => Promise<WorkTa
     return { files };
   },
 
+  async sit({ final, ask }, tell) {
+    const { notices } = ask as WorkTasks["sit"]["ask"];
+    const plate = await plateFor(final);
+    tell(0.2, "putting the picture together");
+    const picture = await finishedPicture(final.shot, plate, passesOf(final), await sigmaOf(final));
+    tell(0.6, "looking at it");
+    const models = await modelsFor(final);
+    const lines = await picturedReport({
+      shot: final.shot,
+      plate,
+      models,
+      picture: () => Promise.resolve(picture),
+      notices,
+    });
+    return { lines };
+  },
+
   async handover({ final, target, ask }, tell) {
     const { choice, takes, assets } = ask as HandOverAsk;
     const plate = await plateFor(final);
-    const models = new Map<string, Model>();
-    for (const [hash, file] of Object.entries(final.models))
-      models.set(hash, await readAsset(new Uint8Array(await readFile(file)), decodeTexture));
+    const models = await modelsFor(final);
     let made: Promise<FinishedPicture> | null = null;
     const picture = async () => finishedPicture(final.shot, plate, passesOf(final), await sigmaOf(final));
     const over: HandOver = {

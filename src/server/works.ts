@@ -75,6 +75,13 @@ export class Works {
     return this.find(id).state;
   }
 
+  /** What came out of a work that is done. */
+  answerOf(id: string): unknown {
+    const { state, answer } = this.find(id);
+    if (state.state !== "done") throw notFound("The answer");
+    return answer;
+  }
+
   /** The folder of a work's files. */
   targetOf(id: string): string {
     return this.find(id).target;

@@ -130,6 +130,9 @@ export const api = {
   finishFinal: (id: string, comp: Comp) => ask<WorkState>(`/finals/${id}/finish`, json(comp)),
   handOver: (id: string, final: string | null, choice: HandOverChoice) =>
     ask<WorkState>(`/shots/${id}/handover`, json({ ...choice, final })),
+  sitReport: (final: string) => ask<WorkState>(`/finals/${final}/sit`, json({})),
+  workAnswer: <T>(id: string) => ask<T>(`/works/${id}/answer`),
+  createFromBundle: (file: File) => ask<NewShot>("/bundles", upload(file)),
   work: (id: string) => ask<WorkState>(`/works/${id}`),
   cancelWork: (id: string) => ask<WorkState>(`/works/${id}/cancel`, { method: "POST" }),
   moveFinal: (id: string, move: QueueMove) => ask<FinalListing>(`/finals/${id}/${move}`, { method: "POST" }),

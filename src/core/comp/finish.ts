@@ -34,6 +34,8 @@ export interface FinishWhere {
 export interface Finished {
   /** Linear Rec. 709, interleaved RGB. */
   linear: Float32Array;
+  /** The same before the look; one array with it where that changes nothing. */
+  grained: Float32Array;
   /** 1 for each pixel that is not the plate's own. */
   touched: Uint8Array;
   layers: Layers;
@@ -110,8 +112,10 @@ export function finishRows(
   for (let pixel = 0; pixel < touched.length; pixel++) touched[pixel] = leavesPlate(layers, pixel) ? 0 : 1;
   if (given.without !== "grain")
     layGrain(linear, plate, layers, comp.grain, scale, y0, touched, matteOf(comp.grain.matte));
-  if (given.without !== "look") layLook(linear, layers, comp.look, touched, matteOf(comp.look.matte));
-  return { linear, touched, layers };
+  const looks = given.without !== "look" && comp.look.on && comp.look.strength > 0 && !changesNoLook(comp.look);
+  const grained = looks ? linear.slice() : linear;
+  if (looks) layLook(linear, layers, comp.look, touched, matteOf(comp.look.matte));
+  return { linear, grained, touched, layers };
 }
 
 /** Throws when the passes and plate differ in size. */
@@ -152,7 +156,6 @@ function layLook(
   touched: Uint8Array,
   matte: Float32Array | null,
 ): void {
-  if (!look.on || look.strength === 0 || changesNoLook(look)) return;
   const of = lookOf(look);
   const colour = new Float64Array(3);
   for (let pixel = 0, i = 0; pixel < width * height; pixel++, i += 3) {

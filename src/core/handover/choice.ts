@@ -23,6 +23,7 @@ export const EXPORTS = {
   compare: { label: "Before and after", note: "one HTML file with a slider" },
   takes: { label: "Contact sheet of takes", note: "HTML" },
   match: { label: "Match report", note: "HTML: camera, marks, sizes, light" },
+  sit: { label: "Sit report", note: "HTML and PDF: what still gives the composite away" },
   bundle: { label: "The shot as one file", note: "zip: document, plate, models, takes; read back as it was" },
 } as const;
 export type ExportId = keyof typeof EXPORTS;
@@ -33,7 +34,7 @@ export const PRESETS: Record<string, { label: string; exports: readonly ExportId
   paint: { label: "for a paint program", exports: ["ora", "object", "png"] },
   compositor: { label: "for a compositor", exports: ["exr", "st", "camera"] },
   scene: { label: "for a 3D program", exports: ["glb", "usda", "obj", "camera", "st"] },
-  client: { label: "for the client", exports: ["jpeg", "compare"] },
+  client: { label: "for the client", exports: ["jpeg", "compare", "sit"] },
   all: { label: "all of it", exports: EXPORT_IDS },
 };
 

@@ -3,6 +3,7 @@ import type { DecodedPlate } from "#core/comp/composite";
 import { codesOver } from "#core/comp/composite";
 import type { Finished, FinishPart } from "#core/comp/finish";
 import { finishRows } from "#core/comp/finish";
+import type { Passes } from "#core/trace/film";
 import { readExrChannels } from "#core/image/exrRead";
 import { plateAt } from "../plateRows.ts";
 import type { FileSource } from "../finishRowsJob.ts";
@@ -15,6 +16,9 @@ export interface FinishedPicture extends Finished {
   plate: DecodedPlate;
   /** The picture in the plate's own codes: those of the delivered picture. */
   codes: Uint8Array | Uint16Array;
+  /** Passes as they were rendered. */
+  rendered: Passes;
+  renderedSigma: number;
 }
 
 /** Finishes a render's passes with the shot's comp. Throws where a file of them cannot be read. */
@@ -49,7 +53,14 @@ export async function finishedPicture(
   const sized = plateAt(plate, Math.round((100 * width) / plate.width));
   const scale = width / plate.width;
   const where = { full: { width, height }, scale, y0: 0, renderedSigma: sigma };
-  const finished = finishRows(shot, { width, height, linear: sized.linear }, passes, where);
+  const own = {
+    ...passes,
+    prop: passes.prop.slice(),
+    ratio: passes.ratio.slice(),
+    added: passes.added.slice(),
+    depth: passes.depth.slice(),
+  };
+  const finished = finishRows(shot, { width, height, linear: sized.linear }, own, where);
   const codes = codesOver(sized, finished.linear, finished.touched);
-  return { ...finished, width, height, plate: sized, codes };
+  return { ...finished, width, height, plate: sized, codes, rendered: passes, renderedSigma: sigma };
 }

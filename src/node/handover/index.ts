@@ -8,6 +8,7 @@ import type { Exporter, HandOver, Sink } from "./exporter.ts";
 import { exr, st } from "./layers.ts";
 import { compare, match, takes } from "./pages.ts";
 import { jpeg, object, ora, png, tiff } from "./pictures.ts";
+import { sit } from "./sit.ts";
 import { camera, glb, obj, usda } from "./scenes.ts";
 
 /** Every way out, by its id: a forgotten one is a type error. */
@@ -26,6 +27,7 @@ export const EXPORTERS: Record<ExportId, Exporter> = {
   compare,
   takes,
   match,
+  sit,
   bundle,
 };
 

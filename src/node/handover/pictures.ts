@@ -14,11 +14,7 @@ import type { FinishedPicture } from "./finished.ts";
 import { storedZip } from "./zip.ts";
 
 /** Cut to the region and brought to the size that is asked for. */
-function sized(
-  image: Sharp,
-  { choice }: HandOver,
-  { width, height }: { width: number; height: number },
-): Sharp {
+function sized(image: Sharp, { choice }: HandOver, { width, height }: { width: number; height: number }): Sharp {
   const { region, percent } = choice;
   const box = region && {
     left: Math.min(region.x, width - 1),

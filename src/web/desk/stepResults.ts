@@ -5,6 +5,7 @@ import type { StepName } from "../stores/desk.ts";
 import { useFinals } from "../stores/finals.ts";
 import { useProof } from "../stores/proof.ts";
 import { useShot } from "../stores/shot.ts";
+import { useSit } from "../stores/sit.ts";
 import { lightIsSet, lightWord } from "./lightWords.ts";
 
 const count = (n: number, one: string) => (n === 0 ? "none" : `${n} ${one}${n === 1 ? "" : "s"}`);
@@ -24,12 +25,20 @@ export function useStepResults() {
   const store = useShot();
   const proof = useProof();
   const finals = useFinals();
+  const sit = useSit();
 
   const rendering = () => {
     const { running } = finals;
     if (running) return `${Math.round((running.samplesDone / running.samples) * 100)} %`;
     if (!proof.on || !proof.picture) return "";
     return proof.laid ? "final shown" : `proof ${proof.picture.samples}`;
+  };
+
+  /** What the sit report came to. */
+  const sitWords = () => {
+    if (!sit.lines || sit.stale) return "";
+    const open = sit.lines.filter(({ state }) => state === "bad" || state === "warn").length;
+    return open > 0 ? `${open} to mend` : "sits well";
   };
 
   /** In its own figures. */
@@ -46,7 +55,7 @@ export function useStepResults() {
       props: count(Object.values(shot.props).filter((p) => !p.hidden).length, "prop"),
       light: lightWord(shot),
       render: rendering(),
-      comp: proof.on ? "shown" : "",
+      comp: sitWords() || (proof.on ? "shown" : ""),
       handover: done > 0 ? count(done, "final") : "",
     };
   });

@@ -46,7 +46,7 @@ async function answered(as: "surroundings" | "plate" | null): Promise<void> {
 async function make(file: File): Promise<void> {
   reading.value = file.name;
   try {
-    const made = await api.createShot(file);
+    const made = /\.zip$/i.test(file.name) ? await api.createFromBundle(file) : await api.createShot(file);
     for (const text of made.notices) notices.say("warn", text);
     await router.push(`/shots/${made.id}/plate`);
   } catch (error) {
@@ -85,7 +85,10 @@ const plural = (n: number, one: string) => `${n} ${one}${n === 1 ? "" : "s"}`;
         <i class="pi pi-image" />
         <p>
           <b>Drop a photo here</b><br />
-          <span class="quiet">JPEG, PNG, EXR or HDR, up to 64 megapixels. It becomes the plate of a new shot.</span>
+          <span class="quiet"
+            >JPEG, PNG, EXR or HDR, up to 64 megapixels. It becomes the plate of a new shot. A shot that was handed over
+            as one file (zip) comes back as it was.</span
+          >
         </p>
         <Button
           :label="reading ? `Reading ${reading} …` : 'Choose a file'"
@@ -95,7 +98,7 @@ const plural = (n: number, one: string) => `${n} ${one}${n === 1 ? "" : "s"}`;
         <input
           ref="picker"
           type="file"
-          accept="image/jpeg,image/png,.exr,.hdr"
+          accept="image/jpeg,image/png,.exr,.hdr,.zip"
           hidden
           data-test="plate-file"
           @change="begin(($event.target as HTMLInputElement).files)"

@@ -8,6 +8,7 @@ import LensCards from "./comp/LensCards.vue";
 import LookCards from "./comp/LookCards.vue";
 import MatchCards from "./comp/MatchCards.vue";
 import MatteCards from "./comp/MatteCards.vue";
+import SitCards from "./comp/SitCards.vue";
 import StageCard from "./comp/StageCard.vue";
 import { REFLECTION_FIELDS, SHADOW_FIELDS } from "./comp/stageField.ts";
 import ToneCards from "./comp/ToneCards.vue";
@@ -23,6 +24,7 @@ const DRAWERS = [
   { key: "match", title: "Grain" },
   { key: "lens", title: "Lens" },
   { key: "mattes", title: "Mattes" },
+  { key: "sit", title: "Sit report" },
 ] as const;
 const stale = computed(() => props.shot.solved !== null && props.shot.solved.evidence !== evidenceKey(props.shot));
 </script>
@@ -57,5 +59,6 @@ const stale = computed(() => props.shot.solved !== null && props.shot.solved.evi
   <LookCards v-else-if="desk.compDrawer === 'look'" :shot="shot" />
   <MatchCards v-else-if="desk.compDrawer === 'match'" :shot="shot" />
   <LensCards v-else-if="desk.compDrawer === 'lens'" :shot="shot" />
-  <MatteCards v-else :shot="shot" />
+  <MatteCards v-else-if="desk.compDrawer === 'mattes'" :shot="shot" />
+  <SitCards v-else :shot="shot" />
 </template>

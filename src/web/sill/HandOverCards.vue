@@ -231,6 +231,12 @@ function saveDocument(): void {
 .off {
   color: var(--quiet);
 }
+h3 {
+  flex-wrap: wrap;
+}
+h3 .act {
+  white-space: nowrap;
+}
 .act.on {
   border-color: var(--accent);
 }

@@ -102,7 +102,7 @@ export const OUTSIDE_VIEWS = ["orbit", "plan", "front", "side"] as const;
 export type OutsideView = (typeof OUTSIDE_VIEWS)[number];
 
 export type LightDrawer = "sources" | "sun" | "sky" | "probes" | "lamps" | "shade";
-export type CompDrawer = "view" | "shadow" | "tone" | "look" | "match" | "lens" | "mattes";
+export type CompDrawer = "view" | "shadow" | "tone" | "look" | "match" | "lens" | "mattes" | "sit";
 export type RenderDrawer = "render" | "layers" | "focus" | "finals";
 
 /** What is drawn over the plate to test the camera by eye. */

@@ -1,0 +1,96 @@
+import { dropped } from "../../contact/rest.ts";
+import type { Solid } from "../../contact/solid.ts";
+import { solidOf, solidOfModel } from "../../contact/solid.ts";
+import { soupNear, wayOf } from "../../contact/supports.ts";
+import { projectPoint } from "../../optics/camera.ts";
+import { modelOf, placementOf, singleModelOf } from "../../props/placed.ts";
+import type { Prop } from "../../props/schema.ts";
+import { facesOf } from "../../set/faces.ts";
+import { floorHeight, meshOf } from "../../set/pieces.ts";
+import { formatLength } from "../../units/length.ts";
+import type { SitCheck, SitScene } from "../scene.ts";
+
+/** Metres that a prop may float or sink, and pixels that this may come to: what nobody sees. */
+const METRES = 0.004;
+const PIXELS = 0.75;
+/** Metres above everything from which a prop that was never set down hangs. */
+const HANGS = 0.25;
+/** Half the side of the ground that lies below everything, metres. */
+const GROUND = 60;
+
+function supportsOf({ shot, models }: SitScene, prop: Prop): Solid[] {
+  const bare = (own: Prop): Prop => ({ ...own, looks: {} });
+  const model = singleModelOf(bare(prop), models);
+  if (!model) return [];
+  const way = wayOf(model, placementOf(prop), [0, 0, -1]);
+  const solids = Object.values(shot.set).flatMap((part) => {
+    const mesh = meshOf(facesOf(shot.set, part.id));
+    return mesh.indices.length > 0 ? [solidOf(mesh.positions, mesh.indices)] : [];
+  });
+  for (const other of Object.values(shot.props)) {
+    if (other.id === prop.id || other.hidden) continue;
+    const own = modelOf(bare(other), models);
+    const soup = own && soupNear(own, placementOf(other), way);
+    if (soup && soup.indices.length > 0) solids.push(solidOf(soup.positions, soup.indices));
+  }
+  const [x, y] = prop.placement.position;
+  const z = floorHeight(shot);
+  const corners = [
+    [-1, -1],
+    [1, -1],
+    [1, 1],
+    [-1, 1],
+  ].flatMap(([a, b]) => [x + a * GROUND, y + b * GROUND, z]);
+  solids.push(solidOf(Float32Array.from(corners), Uint32Array.of(0, 1, 2, 0, 2, 3)));
+  return solids;
+}
+
+/** How far each prop floats over, or sinks into, what is below it. */
+export const contact: SitCheck = {
+  label: "Contact",
+  look: (scene) => {
+    const { shot, models, scale } = scene;
+    const camera = shot.solved?.camera;
+    if (!camera) return null;
+    let worst: { prop: Prop; gap: number; score: number; pixels: number } | null = null;
+    let count = 0;
+    for (const prop of Object.values(shot.props)) {
+      if (prop.hidden || prop.role !== "cg") continue;
+      const model = singleModelOf({ ...prop, looks: {} }, models);
+      const rest = model && dropped(solidOfModel(model), placementOf(prop), supportsOf(scene, prop));
+      // What was put far above everything hangs there.
+      if (!rest || (prop.stands === null && rest.gap > HANGS)) continue;
+      count++;
+      const [x, y, z] = prop.placement.position;
+      const [here, there] = [projectPoint(camera, [x, y, z]), projectPoint(camera, [x, y, z - rest.gap])];
+      const pixels = here && there ? scale * Math.hypot(here[0] - there[0], here[1] - there[1]) : 0;
+      const score = Math.min(Math.abs(rest.gap) / METRES, pixels / PIXELS);
+      if (!worst || score > worst.score) worst = { prop, gap: rest.gap, score, pixels };
+    }
+    if (!worst) return null;
+    const { prop, gap, score, pixels } = worst;
+    const at = projectPoint(camera, prop.placement.position);
+    const size = 60;
+    const value = `${gap >= 0 ? "" : "−"}${formatLength(Math.abs(gap), shot.unit)}`;
+    return {
+      score,
+      value: `${value}, ${pixels.toFixed(1)} px`,
+      tolerance: `${formatLength(METRES, shot.unit)} or ${PIXELS} px`,
+      words:
+        score <= 1
+          ? count === 1
+            ? `“${prop.name}” stands on what is below it.`
+            : `All ${count} props stand on what is below them.`
+          : gap > 0
+            ? `“${prop.name}” floats ${formatLength(gap, shot.unit)} over what is below it: let it rest.`
+            : `“${prop.name}” sinks ${formatLength(-gap, shot.unit)} into what is below it: let it rest, or say in the props step that it may.`,
+      step: "props",
+      spot: at && {
+        x: Math.max(0, Math.round(at[0] * scale - size)),
+        y: Math.max(0, Math.round(at[1] * scale - size)),
+        width: 2 * size,
+        height: 2 * size,
+      },
+    };
+  },
+};
