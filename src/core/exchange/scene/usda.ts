@@ -59,18 +59,24 @@ export function writeUsda(scene: SceneFile): string {
     material: string,
     matrix: number[] | null,
   ) => {
-    line(depth, `def Mesh "${unique(name)}" (prepend apiSchemas = ["MaterialBindingAPI"])`);
+    line(depth, `def Mesh "${unique(name)}" (`);
+    line(depth + 1, 'prepend apiSchemas = ["MaterialBindingAPI"]');
+    line(depth, ")");
     line(depth, "{");
     line(depth + 1, `int[] faceVertexCounts = [${new Array(of.indices.length / 3).fill(3).join(", ")}]`);
     line(depth + 1, `int[] faceVertexIndices = [${[...of.indices].join(", ")}]`);
     line(depth + 1, `point3f[] points = [${triples(of.positions)}]`);
     if (of.normals) {
-      line(depth + 1, `normal3f[] normals = [${triples(of.normals)}] (interpolation = "vertex")`);
+      line(depth + 1, `normal3f[] normals = [${triples(of.normals)}] (`);
+      line(depth + 2, 'interpolation = "vertex"');
+      line(depth + 1, ")");
     }
     if (of.uvs) {
       const pairs: string[] = [];
       for (let i = 0; i < of.uvs.length; i += 2) pairs.push(`(${number(of.uvs[i])}, ${number(1 - of.uvs[i + 1])})`);
-      line(depth + 1, `texCoord2f[] primvars:st = [${pairs.join(", ")}] (interpolation = "vertex")`);
+      line(depth + 1, `texCoord2f[] primvars:st = [${pairs.join(", ")}] (`);
+      line(depth + 2, 'interpolation = "vertex"');
+      line(depth + 1, ")");
     }
     line(depth + 1, 'uniform token subdivisionScheme = "none"');
     if (matrix) {

@@ -1,0 +1,17 @@
+import { expect, test } from "@jest/globals";
+import { SIT_CASES, reportOf } from "./sitCases.ts";
+
+/** `npm run bench:sit` has all twelve faults at half the size; here the slipway at a quarter of it. */
+const PERCENT = 25;
+const SAMPLES = 6;
+
+test("a right composite is clean, and what is wrong with a wrong one comes first", async () => {
+  const right = await reportOf("slipway", null, PERCENT, SAMPLES);
+  expect(right.filter(({ state }) => state === "bad" || state === "warn").map(({ check }) => check)).toEqual([]);
+  for (const { name, place, fault, change } of SIT_CASES.filter((c) => c.place === "slipway")) {
+    const [worst] = await reportOf(place, change, PERCENT, SAMPLES);
+    expect([name, worst.check]).toEqual([name, fault]);
+    expect(worst.score).toBeGreaterThan(1);
+    expect(worst.words).not.toBe("");
+  }
+});
