@@ -1,6 +1,9 @@
+import { readFile } from "node:fs/promises";
 import { expect, test } from "@playwright/test";
+import sharp from "sharp";
 import { newComp } from "#core/comp/schema";
 import { NOISE, SOFTNESS } from "../src/demo/develop.ts";
+import { Desk } from "./desk.ts";
 import { copyOfDemo, opened } from "./shots.ts";
 
 test.use({ testIdAttribute: "data-test" });
@@ -9,6 +12,7 @@ test("sharpness and grain of the plate are measured, and the proof wears them", 
   const id = await copyOfDemo(request, (copy) => (copy.comp = newComp()));
   const comp = async () => (await opened(request, id)).shot.comp;
   await page.goto(`/shots/${id}/comp`);
+  await page.getByTestId("drawer-match").click();
   await page.getByTestId("measure-sharpness").click();
   await expect.poll(async () => (await comp()).sharpness.sigmaPx).not.toBeNull();
   // Of the demo's camera: its blur over the pixel filter of the photograph, both as Gaussians.
@@ -31,4 +35,91 @@ test("sharpness and grain of the plate are measured, and the proof wears them", 
   await expect.poll(async () => (await comp()).grain.strength).toBe(0.5);
   await page.getByLabel("Take back").click();
   await expect.poll(async () => (await comp()).grain.strength).toBe(1);
+});
+
+test("a final is finished again, held to a matte, reported on and handed over; nothing is rendered for it", async ({
+  page,
+  request,
+}) => {
+  const id = await copyOfDemo(request);
+  const comp = async () => (await opened(request, id)).shot.comp;
+  const begun = await request.post(`/api/shots/${id}/finals`, { data: { percent: 50, samples: 4 } });
+  const final = ((await begun.json()) as { id: string }).id;
+  const state = async () => {
+    const list = (await (await request.get(`/api/shots/${id}/finals`)).json()) as { status: string }[];
+    return list[0].status;
+  };
+  await expect.poll(state, { timeout: 120_000, intervals: [1000] }).toBe("done");
+  const pictureOf = async () => {
+    const bytes = await (await request.get(`/api/finals/${final}/picture.png`)).body();
+    return sharp(bytes).raw().toBuffer();
+  };
+  const before = await pictureOf();
+
+  const desk = new Desk(page);
+  await page.goto(`/shots/${id}/comp`);
+  await page.getByTestId("take-final").click();
+  await expect(page.getByTestId("finish-whole")).toBeVisible({ timeout: 30_000 });
+  await page.getByTestId("drawer-tone").click();
+  await desk.type("Exposure, stops", "-2");
+  await expect.poll(async () => (await comp()).props.exposure).toBe(-2);
+  expect((await comp()).props.on).toBe(true);
+
+  // A curve by four clicks, in front of everything: the plate comes back there.
+  await page.getByTestId("drawer-mattes").click();
+  await page.getByTestId("new-matte").click();
+  await desk.tool("matte-curve");
+  for (const pixel of [
+    [700, 360],
+    [880, 360],
+    [880, 560],
+    [700, 560],
+  ] as const)
+    await desk.click([...pixel], 1);
+  await page.keyboard.press("Enter");
+  await expect.poll(async () => (await comp()).mattes["matte-1"]?.shapes.length).toBe(1);
+  await page.getByTestId("in-front").click();
+  await expect.poll(async () => (await comp()).foreground.matte).toBe("matte-1");
+
+  await page.getByTestId("drawer-view").click();
+  await page.getByTestId("finish-whole").click();
+  await expect(page.getByText("Finished at full size.").first()).toBeVisible({ timeout: 60_000 });
+  const after = await pictureOf();
+  const { shot } = await opened(request, id);
+  const { width, height } = await sharp(
+    await (await request.get(`/api/finals/${final}/picture.png`)).body(),
+  ).metadata();
+  expect([width, height]).toEqual([shot.plates.main.width / 2, shot.plates.main.height / 2]);
+  const at = (of: Buffer, u: number, v: number) => of[(Math.round(v / 2) * width + Math.round(u / 2)) * 3];
+  // Beside the matte the buoy is two stops darker; within it there is no buoy.
+  expect(at(after, 790, 620)).toBeLessThan(at(before, 790, 620) - 15);
+  expect(at(after, 40, 40)).toBe(at(before, 40, 40));
+
+  // What is wrong with it comes first.
+  await page.getByTestId("drawer-sit").click();
+  await page.getByTestId("sit-report").click();
+  await expect(page.getByTestId("sit-state")).toContainText("to mend", { timeout: 60_000 });
+  await expect(page.getByTestId("step-comp")).toContainText("to mend");
+
+  // Handed over with its own name, and the shot comes back from its one file as it was.
+  await desk.step("handover");
+  await page.getByTestId("preset-client").click();
+  await page.getByTestId("export-bundle").click();
+  await page.getByTestId("pattern").fill("{what} of {shot}");
+  await page.getByTestId("hand-over").click();
+  const links = page.getByTestId("handed-over").locator("a");
+  await expect(links.first()).toBeVisible({ timeout: 60_000 });
+  expect(await links.allInnerTexts()).toEqual(
+    expect.arrayContaining(
+      ["picture-of-Copy.jpg", "sit-report-of-Copy.pdf", "shot-of-Copy.zip"].map((n) => expect.stringContaining(n)),
+    ),
+  );
+  const [download] = await Promise.all([page.waitForEvent("download"), links.filter({ hasText: ".zip" }).click()]);
+  const zip = await readFile(await download.path());
+  await page.goto("/");
+  await page.getByTestId("plate-file").setInputFiles({ name: "shot.zip", mimeType: "application/zip", buffer: zip });
+  await expect(page).toHaveURL(/\/shots\/[^/]+\/plate/);
+  const back = /shots\/([^/]+)/.exec(page.url())![1];
+  expect(back).not.toBe(id);
+  expect((await opened(request, back)).shot).toEqual((await opened(request, id)).shot);
 });

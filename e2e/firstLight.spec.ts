@@ -154,7 +154,11 @@ test("the whole job by mouse, from the photo to the saved picture", async ({ pag
   await page.getByTestId("final").click();
   await expect(page.getByText("Final ready: 1620 × 1080")).toBeVisible({ timeout: 180_000 });
   await desk.step("handover");
-  const [download] = await Promise.all([page.waitForEvent("download"), page.getByTestId("save-picture.png").click()]);
+  await page.getByTestId("preset-paint").click();
+  for (const other of ["ora", "object"]) await page.getByTestId(`export-${other}`).click();
+  await page.getByTestId("hand-over").click();
+  const file = page.getByTestId("handed-over").locator("a").first();
+  const [download] = await Promise.all([page.waitForEvent("download"), file.click()]);
   const picture = await sharp(await download.path()).metadata();
   expect([picture.width, picture.height, picture.channels]).toEqual([1620, 1080, 3]);
 

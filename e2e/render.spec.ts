@@ -125,11 +125,12 @@ test("finals with layers, and two of them compared", async ({ page, request }) =
   await page.getByText("difference × 8").click();
   await expect(page.getByTestId("apart")).toContainText("of 255 apart");
   await desk.step("handover");
-  const [download] = await Promise.all([
-    page.waitForEvent("download"),
-    page.getByTestId("save-layers.exr").first().click(),
-  ]);
-  expect(download.suggestedFilename()).toMatch(/layers\.exr$/);
+  await page.getByTestId("preset-compositor").click();
+  for (const other of ["st", "camera"]) await page.getByTestId(`export-${other}`).click();
+  await page.getByTestId("hand-over").click();
+  const file = page.getByTestId("handed-over").locator("a").first();
+  const [download] = await Promise.all([page.waitForEvent("download"), file.click()]);
+  expect(download.suggestedFilename()).toBe("Copy-layers.exr");
   // A size that makes no sense is refused where it is typed.
   await desk.step("render");
   await page.getByTestId("drawer-render").click();

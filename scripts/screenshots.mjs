@@ -211,14 +211,24 @@ try {
     await page.locator('[data-test="drawer-render"]').click();
     await page.keyboard.press("7");
     await page.waitForTimeout(500);
-    await page.getByText("Look", { exact: true }).first().click();
+    await page.locator('[data-test="take-final"]').first().click();
+    await page.locator('[data-test="finish-whole"]').waitFor();
     await page.waitForTimeout(1500);
     await page.keyboard.press("w");
     await page.waitForTimeout(500);
     await save("comp");
     await page.keyboard.press("w");
+    await page.locator('[data-test="drawer-sit"]').click();
+    await page.locator('[data-test="sit-report"]').click();
+    await page.locator('[data-test="sit-state"]').waitFor({ timeout: 60_000 });
+    await page.waitForTimeout(500);
+    await save("sit");
     await page.keyboard.press("8");
     await page.waitForTimeout(800);
+    await page.locator('[data-test="preset-client"]').click();
+    await page.locator('[data-test="hand-over"]').click();
+    await page.locator('[data-test="handed-over"]').waitFor({ timeout: 60_000 });
+    await page.waitForTimeout(400);
     await save("handover");
   }
 } finally {

@@ -35,7 +35,7 @@ function letGo(): void {
     :min="min"
     :max="max"
     :step="step"
-    :aria-label="label"
+    :aria-label="`${label}, slider`"
     @update:model-value="drag"
     @slideend="letGo"
     @keyup="letGo"
