@@ -205,9 +205,6 @@ try {
     await page.locator('[data-test="proof"]').click();
     await page.waitForTimeout(25_000);
     await save("render");
-    await page.locator('[data-test="drawer-finals"]').click();
-    await page.waitForTimeout(400);
-    await save("finals");
     await page.locator('[data-test="drawer-render"]').click();
     await page.keyboard.press("7");
     await page.waitForTimeout(500);

@@ -10,6 +10,7 @@ import { useComp } from "../../stores/comp.ts";
 import { useDesk } from "../../stores/desk.ts";
 import { useFinals } from "../../stores/finals.ts";
 import { useProof } from "../../stores/proof.ts";
+import CopySettings from "./CopySettings.vue";
 
 /** What the comp works on, how it is looked at, and what it measures. */
 defineProps<{ shot: Shot }>();
@@ -120,6 +121,7 @@ const three = (c: number[]) => c.map((v) => v.toFixed(3)).join("  ");
       <span class="quiet num">{{ comp.took?.toFixed(0) }} ms on screen</span>
     </div>
     <p v-else class="quiet">A final takes these settings by itself.</p>
+    <CopySettings :shot="shot" />
   </section>
   <section class="card" style="flex: 1.1">
     <h3>Against the plate</h3>

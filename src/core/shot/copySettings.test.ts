@@ -1,0 +1,40 @@
+import { expect, test } from "@jest/globals";
+import { testShot } from "../../testing/shots.ts";
+import { newMatte } from "../comp/mattes/index.ts";
+import { COPIED_PARTS, copySettings, settingChanges } from "./copySettings.ts";
+import { parseShot } from "./schema.ts";
+
+const partOf = (id: string) => COPIED_PARTS.find((p) => p.id === id)!;
+
+test("what would change is listed by name; what is taken over is that, and the document stays valid", () => {
+  const [here, there] = [testShot(), testShot()];
+  there.comp.grain.strength = 0.6;
+  there.comp.look.saturation = 0.8;
+  there.light.sun.elevationDeg = 12;
+  there.comp.mattes = { m: newMatte("Bollard") };
+  Object.assign(there.comp.props, { on: true, matte: "m" });
+  expect(settingChanges(here, there, partOf("comp.grain"))).toEqual([{ name: "strength", from: "1", to: "0.6" }]);
+  expect(settingChanges(here, there, partOf("light.sky"))).toEqual([]);
+  expect(settingChanges(here, there, partOf("light.sun"))[0].name).toBe("elevation deg");
+  copySettings(here, there, ["comp.grain", "comp.props", "light.sun"]);
+  expect(here.comp.grain).toEqual(there.comp.grain);
+  expect(here.light.sun).toEqual(there.light.sun);
+  expect(here.comp.look).toEqual(testShot().comp.look);
+  // Its matte stayed behind.
+  expect(here.comp.props).toEqual({ ...there.comp.props, matte: null });
+  expect(() => parseShot(here)).not.toThrow();
+  copySettings(here, there, ["comp.mattes", "comp.props"]);
+  expect(here.comp.props.matte).toBe("m");
+});
+
+test("the camera is among them only by name", () => {
+  expect(COPIED_PARTS.filter((p) => p.onlyNamed).map((p) => p.id)).toEqual(["lens", "solved"]);
+  const [here, there] = [testShot(), testShot()];
+  there.lens.focalPx = 900;
+  copySettings(
+    here,
+    there,
+    COPIED_PARTS.filter((p) => !p.onlyNamed).map((p) => p.id),
+  );
+  expect(here.lens).toEqual(testShot().lens);
+});

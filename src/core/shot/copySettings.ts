@@ -1,0 +1,84 @@
+import { STAGE_LABELS, STAGE_NAMES } from "../comp/stages/index.ts";
+import type { Shot } from "./schema.ts";
+
+/** Settings that one shot takes over from another, part by part. Marks, set and props are of their own plate and stay. */
+export interface CopiedPart {
+  id: string;
+  label: string;
+  /** The part's place in the document. */
+  path: readonly string[];
+  /** Taken only where it is named: nobody wants another photograph's camera by chance. */
+  onlyNamed?: boolean;
+}
+
+const part = (label: string, ...path: string[]): CopiedPart => ({ id: path.join("."), label, path });
+
+export const COPIED_PARTS: CopiedPart[] = [
+  ...STAGE_NAMES.map((name) => part(`Comp: ${STAGE_LABELS[name].toLowerCase()}`, "comp", name)),
+  part("Comp: mattes", "comp", "mattes"),
+  part("Light: sun", "light", "sun"),
+  part("Light: sky", "light", "sky"),
+  part("Light: lamps", "light", "lamps"),
+  part("Light: level of the props", "light", "propLevel"),
+  part("Light: density of the shadow", "light", "density"),
+  part("Light: colour of the shadow", "light", "tint"),
+  part("How finals are rendered", "render"),
+  part("Focus", "focus"),
+  part("Unit", "unit"),
+  { ...part("Lens and how it is solved", "lens"), onlyNamed: true },
+  { ...part("Camera", "solved"), onlyNamed: true },
+];
+
+const at = (shot: Shot, path: readonly string[]): unknown =>
+  path.reduce<unknown>((value, key) => (value as Record<string, unknown> | null)?.[key], shot);
+
+/** One value that would change. */
+export interface SettingChange {
+  name: string;
+  from: string;
+  to: string;
+}
+
+/** Names within a part, in words: "sigmaPx" is "sigma px". */
+const wordsOf = (key: string): string => key.replace(/([a-z])([A-Z0-9])/g, "$1 $2").toLowerCase();
+const shownValue = (value: unknown): string => {
+  if (value === undefined || value === null) return "none";
+  if (typeof value === "number") return String(Number(value.toPrecision(4)));
+  if (typeof value === "boolean") return value ? "yes" : "no";
+  if (typeof value === "string") return value.length > 24 ? `${value.slice(0, 24)}…` : value;
+  if (Array.isArray(value)) return value.length > 6 ? `${value.length} values` : value.map(shownValue).join(" ");
+  return `${Object.keys(value).length} entries`;
+};
+
+/** What a part of one shot would become by another's, value by value; empty where nothing differs. */
+export function settingChanges(to: Shot, from: Shot, { path, label }: CopiedPart): SettingChange[] {
+  const changes: SettingChange[] = [];
+  const compare = (a: unknown, b: unknown, name: string) => {
+    if (JSON.stringify(a) === JSON.stringify(b)) return;
+    const plain = (v: unknown): v is Record<string, unknown> =>
+      typeof v === "object" && v !== null && !Array.isArray(v);
+    if (plain(a) && plain(b))
+      for (const key of new Set([...Object.keys(a), ...Object.keys(b)]))
+        compare(a[key], b[key], name ? `${name}, ${wordsOf(key)}` : wordsOf(key));
+    else changes.push({ name: name || label.toLowerCase(), from: shownValue(a), to: shownValue(b) });
+  };
+  compare(at(to, path), at(from, path), "");
+  return changes;
+}
+
+/**
+ * Takes parts of one shot over into a draft of another. Stages that are held to mattes which the other shot does not bring
+ * along are held to none.
+ */
+export function copySettings(draft: Shot, from: Shot, ids: readonly string[]): void {
+  for (const { id, path } of COPIED_PARTS) {
+    if (!ids.includes(id)) continue;
+    const holder = at(draft, path.slice(0, -1)) as Record<string, unknown>;
+    holder[path[path.length - 1]] = JSON.parse(JSON.stringify(at(from, path)));
+  }
+  const { comp } = draft;
+  for (const name of STAGE_NAMES) {
+    const own = comp[name];
+    if (own.matte !== null && !comp.mattes[own.matte]) own.matte = null;
+  }
+}
