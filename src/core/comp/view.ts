@@ -42,6 +42,21 @@ const WHITE = 1;
 /** Light under which a code of 8 bits is 0. */
 const CRUSHED = 0.5 / 255 / 12.92;
 
+/** Codes of 8 bits by light of 0 to 1 in steps fine enough that none is off by more than rounding. */
+const STEPS = 65_535;
+
+function codesOfLight(shown: (light: number) => number): (light: number) => number {
+  const table = new Float32Array(STEPS + 2);
+  for (let i = 0; i < table.length; i++) table[i] = 255 * linearToSrgb(shown(i / STEPS));
+  return (light) => {
+    if (!(light > 0)) return 0;
+    if (light >= 1) return 255 * linearToSrgb(shown(light));
+    const at = light * STEPS;
+    const i = Math.floor(at);
+    return table[i] + (at - i) * (table[i + 1] - table[i]);
+  };
+}
+
 /** Writes the view of a finished picture as RGBA of 8 bits. `shown` bends light as the plate's camera did. */
 export function paintView(
   linear: Float32Array,
@@ -51,9 +66,18 @@ export function paintView(
   shown: (light: number) => number,
   out: Uint8ClampedArray,
 ): void {
-  const code = (light: number) => 255 * linearToSrgb(shown(light));
+  const code = codesOfLight(shown);
   const { view, gain, matte } = choice;
   const channel = { red: 0, green: 1, blue: 2 }[view as "red"] ?? -1;
+  if (view === "picture" && !matte) {
+    for (let i = 0, at = 0; i < linear.length; i += 3, at += 4) {
+      out[at] = code(linear[i]);
+      out[at + 1] = code(linear[i + 1]);
+      out[at + 2] = code(linear[i + 2]);
+      out[at + 3] = 255;
+    }
+    return;
+  }
   for (let i = 0, at = 0, pixel = 0; i < linear.length; i += 3, at += 4, pixel++) {
     const [r, g, b] = [linear[i], linear[i + 1], linear[i + 2]];
     out[at + 3] = 255;

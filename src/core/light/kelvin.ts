@@ -1,3 +1,4 @@
+import { luminance } from "../colour/srgb.ts";
 import type { Vec3 } from "../math/vec3.ts";
 import { fromChroma } from "./skies/physical.ts";
 
@@ -41,4 +42,17 @@ export function kelvinColour(kelvin: number): Vec3 {
   const mix = Math.min(1, Math.max(0, (t - 4000) / 1000));
   const [a, b] = [blackBody(t), daylight(Math.max(4000, t))];
   return fromChroma(a[0] + mix * (b[0] - a[0]), a[1] + mix * (b[1] - a[1]), 1);
+}
+
+/**
+ * Colour of luminance 1 that a light of that temperature has on a plate which was balanced for another: that one is neutral
+ * there (von Kries' rule, in the plate's own linear channels). Without one the encoding's own white is.
+ */
+export function balancedColour(kelvin: number, white: number | null): Vec3 {
+  const own = kelvinColour(kelvin);
+  if (white === null) return own;
+  const neutral = kelvinColour(white);
+  const seen = own.map((c, k) => c / Math.max(1e-6, neutral[k])) as Vec3;
+  const level = luminance(...seen);
+  return seen.map((c) => c / level) as Vec3;
 }

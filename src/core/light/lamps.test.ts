@@ -10,8 +10,10 @@ import {
   levelOfLux,
   lumensOf,
   luxAhead,
+  daylightOfExposure,
   whiteOfExposure,
 } from "./photometry.ts";
+import { balancedColour, kelvinColour } from "./kelvin.ts";
 import { facingTo, placeOfHighlight, placeOfShadow } from "./placing.ts";
 import { newLamp } from "./schema.ts";
 
@@ -120,6 +122,29 @@ describe("photometry", () => {
     // 100 klx on white of Lambert: 31 800 cd/m².
     expect(Math.abs(whiteOfExposure(sunny) / (100_000 / Math.PI) - 1)).toBeLessThan(0.05);
     expect(exposureValue(sunny)).toBeCloseTo(14.64, 1);
+  });
+
+  test("daylight by the exposure: sunny sixteen shows a white wall in the sun near white, an overcast day at its own exposure", () => {
+    const sun: Vec3 = [0, -Math.cos(Math.PI / 3), Math.sin(Math.PI / 3)];
+    const whiteCd = whiteOfExposure({ seconds: 1 / 125, aperture: 16, iso: 125 });
+    const clear = daylightOfExposure(2.5, sun, { whiteCd, whiteKelvin: null, overcast: false });
+    const lit = 0.2126 * clear.sun[0] + 0.7152 * clear.sun[1] + 0.0722 * clear.sun[2];
+    // Within half a stop: the rule is common practice, no published source.
+    expect(Math.abs(Math.log2((0.9 * lit) / Math.PI))).toBeLessThan(0.5);
+    // Three stops more for heavy overcast (the same rule: f/5.6), the ground then as a grey card or brighter.
+    const wide = whiteOfExposure({ seconds: 1 / 125, aperture: 5.6, iso: 125 });
+    const dull = daylightOfExposure(2.5, sun, { whiteCd: wide, whiteKelvin: 6500, overcast: true });
+    expect(dull.sun).toEqual([0, 0, 0]);
+    expect(Math.abs(Math.log2(dull.sky[1]))).toBeLessThan(1.5);
+  });
+
+  test("a light of the temperature that the plate is balanced for is neutral on it, a warmer one is warm", () => {
+    balancedColour(5600, 5600).forEach((c) => expect(c).toBeCloseTo(1, 6));
+    const [r, , b] = balancedColour(3200, 5600);
+    expect(r / b).toBeGreaterThan(1.8);
+    expect(balancedColour(5000, null)).toEqual(kelvinColour(5000));
+    const [red, , blue] = balancedColour(5600, 3200);
+    expect((r / b) * (red / blue)).toBeCloseTo(1, 6);
   });
 
   test("lumens and lux of every kind go there and back", () => {

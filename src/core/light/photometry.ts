@@ -1,7 +1,10 @@
 import { luminance } from "../colour/srgb.ts";
+import type { Vec3 } from "../math/vec3.ts";
 import type { PlatePart } from "../plate/schema.ts";
+import { kelvinColour } from "./kelvin.ts";
 import { LAMPS } from "./lamps.ts";
 import type { LightPart, ShotLamp } from "./schema.ts";
+import { clearDaylight } from "./skies/physical.ts";
 
 /** Light in the units of photometry, by what the plate's white is in cd/m². */
 
@@ -92,3 +95,29 @@ function rectangleAhead([w, h]: readonly [number, number], d: number): number {
 /** Level at which a lamp brings so many lux straight ahead. */
 export const levelOfLux = (lamp: ShotLamp, lux: number, metres: number, whiteCd: number): number =>
   lux / Math.max(1e-12, luxAhead({ ...lamp, level: 1 }, metres, whiteCd));
+
+/** Lux on level ground under an overcast sky, the sun at a height (IESNA Lighting Handbook, daylight availability, from memory). */
+const overcastLux = (up: number): number => 300 + 21_000 * Math.max(0, up);
+
+/**
+ * Sun and sky in the plate's units by its exposure alone, where nothing was measured: what clear air sends down at that height
+ * of the sun, over the luminance that the plate shows as white; good to a stop. Irradiance of the sun on what faces it,
+ * radiance of the even sky; colours as the plate is balanced.
+ */
+export function daylightOfExposure(
+  turbidity: number,
+  sun: Vec3,
+  plate: { whiteCd: number; whiteKelvin: number | null; overcast: boolean },
+): { sun: Vec3; sky: Vec3 } {
+  const air = clearDaylight(turbidity, sun);
+  const neutral = plate.whiteKelvin === null ? ([1, 1, 1] as Vec3) : kelvinColour(plate.whiteKelvin);
+  const seen = (c: Vec3) => {
+    const balanced = c.map((v, k) => v / Math.max(1e-6, neutral[k])) as Vec3;
+    const level = luminance(...c) / luminance(...balanced);
+    return balanced.map((v) => (v * level) / plate.whiteCd) as Vec3;
+  };
+  if (!plate.overcast) return { sun: seen(air.sun), sky: seen(air.sky) };
+  // Clouds are white: as much of every colour.
+  const grey = overcastLux(sun[2]) / Math.PI / plate.whiteCd;
+  return { sun: [0, 0, 0], sky: [grey, grey, grey] };
+}

@@ -204,6 +204,13 @@ const LightSchema = v.object({
   almanac: v.nullable(AlmanacSchema),
   /** Luminance of the plate's white, cd/m², as typed; null for what its exposure says. */
   whiteCd: v.optional(v.nullable(Positive), null),
+  /** Temperature of the light that the plate shows as neutral; null where that is the middle of its own encoding. */
+  whiteKelvin: v.optional(
+    v.nullable(
+      v.pipe(Finite, v.minValue(1500, "must be 1500 K or more"), v.maxValue(15000, "must be 15000 K or less")),
+    ),
+    null,
+  ),
   /** Shadow density and tint: weights of the sun and of the sky's colours in the catcher's ratio. */
   density: v.pipe(Finite, v.minValue(0), v.maxValue(4)),
   tint: v.tuple([Positive, Positive, Positive]),
@@ -262,6 +269,7 @@ export const newLight = (): Light => ({
   probes: {},
   almanac: null,
   whiteCd: null,
+  whiteKelvin: null,
   density: 1,
   tint: [1, 1, 1],
   propLevel: 1,

@@ -22,6 +22,7 @@ const LIGHT: { [K in keyof Light]: Stale<Light[K]> } = {
   probes: null,
   almanac: null,
   whiteCd: null,
+  whiteKelvin: null,
   sun: sourceStale,
   sky: sourceStale,
   shadows: "fill",

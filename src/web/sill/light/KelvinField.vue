@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import type { Vec3 } from "#core/math/vec3";
-import { kelvinColour } from "#core/light/kelvin";
+import { balancedColour } from "#core/light/kelvin";
 import NumberField from "../../parts/NumberField.vue";
 
 /** Gives a light the colour of a temperature; its luminance stays. */
-const props = defineProps<{ colour: readonly number[]; label: string }>();
+const props = defineProps<{ colour: readonly number[]; label: string; white: number | null }>();
 const emit = defineEmits<{ colour: [colour: Vec3] }>();
 
 const luminance = (c: readonly number[]) => 0.2126 * c[0] + 0.7152 * c[1] + 0.0722 * c[2];
@@ -15,7 +15,7 @@ function nearest(): number {
   let [low, high] = [1500, 15000];
   for (let i = 0; i < 24; i++) {
     const middle = (low + high) / 2;
-    const [r, , b] = kelvinColour(middle);
+    const [r, , b] = balancedColour(middle, props.white);
     if (Math.log(r / Math.max(1e-6, b)) > wanted) low = middle;
     else high = middle;
   }
@@ -24,7 +24,7 @@ function nearest(): number {
 
 function take(kelvin: number): void {
   const level = luminance(props.colour);
-  emit("colour", kelvinColour(kelvin).map((c) => Number((c * level).toFixed(6))) as Vec3);
+  emit("colour", balancedColour(kelvin, props.white).map((c) => Number((c * level).toFixed(6))) as Vec3);
 }
 </script>
 

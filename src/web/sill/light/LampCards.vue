@@ -252,6 +252,7 @@ const kinds = computed(() => KINDS.filter(({ value }) => value === chosen.value?
             @change="change('Colour lamp', (l) => (l.colour = fromHex(($event.target as HTMLInputElement).value)))"
           />
           <KelvinField
+            :white="shot.light.whiteKelvin"
             :colour="chosen.colour"
             label="Temperature of the lamp"
             @colour="(c) => change('Warm lamp', (l) => (l.colour = c))"

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { daylightOfExposure, whiteLuminance } from "#core/light/photometry";
 import Select from "primevue/select";
 import ToggleSwitch from "primevue/toggleswitch";
 import { computed, ref } from "vue";
@@ -72,6 +73,31 @@ function takePlateSky(): void {
     l.sky.radiance = radiance.map((c) => Number(c.toPrecision(5))) as typeof l.sky.radiance;
   });
 }
+
+/** What the plate was balanced for, by the notes of the shoot. */
+const notedWhite = computed(
+  () =>
+    Object.values(props.shot.notes.values).find(({ kind, value }) => kind === "white" && value !== null)?.value ?? null,
+);
+const white = computed(() => whiteLuminance(props.shot));
+
+/** Sun and sky as clear air has them at that height of the sun, as bright as the plate's exposure says. */
+function takeExposure(): void {
+  if (white.value === null) return;
+  const { spread } = light.value.sky;
+  const level = daylightOfExposure(spread.kind === "physical" ? spread.turbidity : CLEAR, sunDirection(props.shot), {
+    whiteCd: white.value,
+    whiteKelvin: props.shot.light.whiteKelvin,
+    overcast: !light.value.sun.on,
+  });
+  void set("Level by the exposure", (l) => {
+    l.sky.on = true;
+    l.sky.radiance = level.sky.map((c) => Number(c.toPrecision(5))) as typeof level.sky;
+    if (l.sun.on) l.sun.irradiance = level.sun.map((c) => Number(c.toPrecision(5))) as typeof level.sun;
+  });
+}
+/** Turbidity of clear air. */
+const CLEAR = 3;
 
 /** Sun and sky as that air has them; the brightness of what both light on level ground stays. */
 function takeAir(): void {
@@ -231,10 +257,47 @@ function takeAir(): void {
           @update:model-value="(v) => set('Type sky', (l) => (l.sky.radiance[k] = v))"
         />
         <KelvinField
+          :white="shot.light.whiteKelvin"
           :colour="light.sky.radiance"
           label="Temperature of the sky"
           @colour="(c) => set('Warm sky', (l) => (l.sky.radiance = c))"
         />
+      </span>
+      <span>Plate</span>
+      <span class="row">
+        <span class="quiet">neutral at</span>
+        <NumberField
+          :model-value="shot.light.whiteKelvin ?? 6504"
+          label="Temperature that the plate shows as neutral"
+          unit="K"
+          :digits="0"
+          :min="1500"
+          :max="15000"
+          title="The camera's white balance: lights of this temperature are neutral on the plate"
+          data-test="white-kelvin"
+          @update:model-value="(k) => set('White balance of the plate', (l) => (l.whiteKelvin = k))"
+        />
+        <button
+          v-if="notedWhite !== null && notedWhite !== shot.light.whiteKelvin"
+          class="act"
+          data-test="white-noted"
+          @click="set('White balance from the notes', (l) => (l.whiteKelvin = notedWhite))"
+        >
+          notes: {{ notedWhite }} K
+        </button>
+        <button
+          class="act"
+          :disabled="white === null"
+          :title="
+            white === null
+              ? 'The plate does not say how it was exposed: type its white in cd/m² under Lamps'
+              : 'Daylight as bright as the exposure says, where nothing else gives the level'
+          "
+          data-test="level-exposure"
+          @click="takeExposure"
+        >
+          level by the exposure
+        </button>
       </span>
     </div>
     <p class="quiet">

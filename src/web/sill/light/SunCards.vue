@@ -173,6 +173,7 @@ const degrees = (v: number, digits = 2) => `${v.toFixed(digits)}°`;
       <span>Warmth</span>
       <span class="row"
         ><KelvinField
+          :white="shot.light.whiteKelvin"
           :colour="light.sun.irradiance"
           label="Temperature of the sun"
           @colour="(c) => set('Warm sun', (l) => (l.sun.irradiance = c))"
