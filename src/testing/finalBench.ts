@@ -7,7 +7,15 @@ import { PASS_GROUPS } from "#core/render/schema";
 import { resampleRows } from "#core/image/resize";
 import { BandFolder } from "#node/bandFolder";
 import { collect } from "#node/garbage";
-import { writeFinal } from "#node/finalFiles";
+import { finishRows } from "#core/comp/finish";
+import type { DecodedPlate } from "#core/comp/composite";
+import type { ScreenPasses } from "#core/comp/screen";
+import { SCREEN_WIDTH, halved, readScreen } from "#core/comp/screen";
+import { paintView, plainView } from "#core/comp/view";
+import type { RenderChoice } from "#core/render/schema";
+import type { Shot } from "#core/shot/schema";
+import { writeFinal, writeFinishedAgain } from "#node/finalFiles";
+import { screenPasses } from "#node/screenPasses";
 import { plateOf, plateRowsAt } from "#node/plateRows";
 import { renderIntoFolder } from "#node/renderShot";
 import { documentOf } from "../demo/documents.ts";
@@ -17,7 +25,8 @@ import { documentOf } from "../demo/documents.ts";
  * layer, one sample, without and with denoising, in a process of its own as the server runs it.
  */
 async function measure(megapixels: number, denoise: boolean): Promise<string> {
-  const { shot, plate, models } = await documentOf("quay");
+  const { shot: kept, plate, models } = await documentOf("quay");
+  const shot = structuredClone(kept);
   const scale = Math.sqrt((megapixels * 1e6) / (plate.width * plate.height));
   const [width, height] = [Math.round(plate.width * scale), Math.round(plate.height * scale)];
   const big = plateRowsAt({ ...plate, width: plate.width, height: plate.height }, 100, { y0: 0, y1: plate.height });
@@ -54,13 +63,52 @@ async function measure(megapixels: number, denoise: boolean): Promise<string> {
     await mkdir(target);
     await writeFinal(target, sized, larger, null, choice, layout, bands, collect);
     const written = performance.now();
+    const again = denoise ? "" : await finishedAgain(target, sized, larger, choice);
     let bytes = 0;
     for (const name of await readdir(target)) bytes += (await stat(path.join(target, name))).size;
     const seconds = (ms: number) => (ms / 1000).toFixed(1);
-    return `${((width * height) / 1e6).toFixed(1)} MP, ${layout.stride} sums a pixel, ${denoise ? "denoised" : "as it is"}: ${seconds(rendered - begun)} s rays, ${seconds(written - rendered)} s files (${Math.round(bytes / 1e6)} MB), ${Math.round(process.resourceUsage().maxRSS / 1024)} MB at most`;
+    return `${((width * height) / 1e6).toFixed(1)} MP, ${layout.stride} sums a pixel, ${denoise ? "denoised" : "as it is"}: ${seconds(rendered - begun)} s rays, ${seconds(written - rendered)} s files (${Math.round(bytes / 1e6)} MB), ${Math.round(process.resourceUsage().maxRSS / 1024)} MB at most${again}`;
   } finally {
     await rm(folder, { recursive: true, force: true });
   }
+}
+
+/** Finishing the same again with every stage on, at full size and at that of a screen. */
+async function finishedAgain(target: string, shot: Shot, plate: DecodedPlate, choice: RenderChoice): Promise<string> {
+  const file = (name: string) => path.join(target, name);
+  const passes = {
+    prop: file("prop.exr"),
+    ratio: file("ratio.exr"),
+    added: file("added.exr"),
+    depth: file("depth.exr"),
+    occlusion: file("occlusion.exr"),
+  };
+  const { comp } = shot;
+  Object.assign(comp.props, { on: true, exposure: 0.2, contrast: 1.1 });
+  Object.assign(comp.look, { on: true, saturation: 0.95, contrast: 1.05 });
+  Object.assign(comp.glow, { on: true });
+  const sigma = 0.5;
+  const begun = performance.now();
+  const full = path.join(target, "again");
+  await mkdir(full);
+  await writeFinishedAgain(full, shot, plate, null, choice, passes, sigma);
+  const done = performance.now();
+  const screen = readScreen((await screenPasses(passes, plate, SCREEN_WIDTH, sigma)).buffer as ArrayBuffer);
+  const made = performance.now();
+  const time = (of: ScreenPasses) => {
+    const runs = Array.from({ length: 5 }, () => {
+      const { width, height, scale, renderedSigma, layers } = of;
+      const own = { ...layers, prop: layers.prop.slice(), ratio: layers.ratio.slice(), added: layers.added.slice() };
+      const start = performance.now();
+      const where = { full: { width, height }, scale, y0: 0, renderedSigma };
+      const { linear } = finishRows(shot, { width, height, linear: layers.plate }, { width, height, ...own }, where);
+      paintView(linear, layers.plate, width, plainView(), (l) => l, new Uint8ClampedArray(width * height * 4));
+      return performance.now() - start;
+    });
+    return runs.sort((a, b) => a - b)[2].toFixed(0);
+  };
+  const seconds = (ms: number) => (ms / 1000).toFixed(1);
+  return `; finished again ${seconds(done - begun)} s; passes for the screen ${seconds(made - done)} s, then ${time(screen)} ms, while dragged ${time(halved(screen))} ms`;
 }
 
 const [megapixels = "12", own] = process.argv.slice(2);

@@ -24,11 +24,12 @@ const LEAST_FIT = 0.97;
 /**
  * Measures edges of a plate along lines that were marked on it, a piece of 24 pixels at a time: the light across, pooled
  * over the piece so that its slant samples it finely (ISO 12233's slanted edge), fitted by a blurred step. Null where no
- * piece is a clean step.
+ * piece, or fewer than the least, is a clean step.
  */
 export function measureSharpness(
   plate: { width: number; height: number; linear: Float32Array },
   lines: readonly (readonly Vec2[])[],
+  least = 3,
 ): MeasuredSharpness | null {
   const each: number[] = [];
   for (const line of lines)
@@ -42,7 +43,7 @@ export function measureSharpness(
         if (sigma !== null) each.push(sigma);
       }
     }
-  if (each.length < 3) return null;
+  if (each.length < least) return null;
   each.sort((a, b) => a - b);
   return { sigmaPx: each[Math.floor(SHARPER * each.length)], each };
 }

@@ -256,6 +256,14 @@ const OWN: Record<Exclude<Tool, `part-${PartName}` | `measure-${MeasureName}` | 
     "pi-bullseye",
     "Click what shall be in focus: a prop or the set, as the proof shows it",
   ),
+  "soft-edge": mark(
+    "comp",
+    "e",
+    "softness of an edge",
+    "pi-minus",
+    "Softness: click one end of an edge as far away as the prop",
+    "now the other",
+  ),
   "tone-pair": mark(
     "comp",
     "k",

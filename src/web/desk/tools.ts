@@ -7,6 +7,7 @@ import { newEdge, newLength } from "#core/match/schema";
 import type { Shot } from "#core/shot/schema";
 import { useDetector } from "../stores/detector.ts";
 import { useDesk } from "../stores/desk.ts";
+import { useMeasuring } from "../stores/measuring.ts";
 import { useNotices } from "../stores/notices.ts";
 import { useProof } from "../stores/proof.ts";
 import { usePlate } from "../stores/plate.ts";
@@ -50,6 +51,7 @@ export function useTools(surface?: SurfaceAt) {
   const pinning = usePinning();
   const turning = useTurning();
   const mattes = useMattes();
+  const measuring = useMeasuring();
 
   async function finish(
     name: string,
@@ -319,6 +321,26 @@ export function useTools(surface?: SurfaceAt) {
         const sun = tool === "probe" ? "as set" : tool;
         const radius = Math.round(Math.max(6, shot.plates.main.width / 100));
         await finish(PROBE_EDITS[sun], id, (d) => (d.light.probes[id] = newProbe(id, pixel, radius, sun)), true);
+        return;
+      }
+      case "soft-edge": {
+        if (points.length < 2) break;
+        desk.started = [];
+        const found = await measuring.measureEdge(points);
+        if (!found) {
+          notices.say(
+            "warn",
+            "That is no clean step of light.",
+            "Pick an edge between something dark and something bright.",
+          );
+          return;
+        }
+        await finish(
+          "Sharpness by an edge",
+          null,
+          (d) => Object.assign(d.comp.sharpness, { on: true, sigmaPx: Number(found.sigmaPx.toFixed(3)) }),
+          true,
+        );
         return;
       }
       case "tone-pair":

@@ -66,6 +66,7 @@ export type Tool =
   | "lamp-shadow"
   | "turn-sky"
   | "focus"
+  | "soft-edge"
   | "tone-pair"
   | "matte-curve"
   | "matte-brush"

@@ -49,6 +49,12 @@ export const useMeasuring = defineStore("measuring", () => {
     return sharpness.value;
   }
 
+  /** By one edge that was picked, such as one beside the prop. */
+  async function measureEdge(line: Vec2[]): Promise<MeasuredSharpness | null> {
+    sharpness.value = await ask((measure, own) => measure.edge(own, line));
+    return sharpness.value;
+  }
+
   /** Lateral colour by the same edges, and those that the plate has. */
   function measureLateral(shot: Shot): Promise<MeasuredLateral | null> {
     const lines = Object.values(shot.edges).map(({ points }) => points.map(([x, y]): Vec2 => [x, y]));
@@ -59,5 +65,5 @@ export const useMeasuring = defineStore("measuring", () => {
   const aroundPlate = (camera: Camera): Promise<Uint8Array<ArrayBuffer> | null> =>
     ask((measure, own) => measure.around(own, plain(camera)));
 
-  return { aroundPlate, measureLateral, grain, sharpness, busy, measureGrain, measureSharpness };
+  return { aroundPlate, measureLateral, measureEdge, grain, sharpness, busy, measureGrain, measureSharpness };
 });

@@ -4,7 +4,7 @@ import { measureLateral } from "#core/comp/lateral";
 import type { MeasuredGrain } from "#core/comp/measureGrain";
 import { measureGrain } from "#core/comp/measureGrain";
 import type { MeasuredSharpness } from "#core/comp/sharpness";
-import { plateSharpness } from "#core/comp/sharpness";
+import { measureSharpness, plateSharpness } from "#core/comp/sharpness";
 import { colourChannels, writeExr } from "#core/image/exr";
 import { aroundFromPlate } from "#core/light/surroundings/fromPlate";
 import type { Vec2 } from "#core/math/vec3";
@@ -26,6 +26,7 @@ const measuring = {
   },
   lateral: (plate: Linear, lines: Vec2[][]): MeasuredLateral | null => measureLateral(plate, lines),
   grain: (plate: Linear): MeasuredGrain | null => measureGrain(plate),
+  edge: (plate: Linear, line: Vec2[]): MeasuredSharpness | null => measureSharpness(plate, [line], 1),
   sharpness: (plate: Linear, lines: Vec2[][]): MeasuredSharpness | null => plateSharpness(plate, lines),
 };
 

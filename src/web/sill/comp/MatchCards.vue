@@ -6,6 +6,7 @@ import type { Comp } from "#core/comp/schema";
 import type { Shot } from "#core/shot/schema";
 import FigureChart from "../../parts/FigureChart.vue";
 import NumberField from "../../parts/NumberField.vue";
+import ToolButton from "../../parts/ToolButton.vue";
 import { useMeasuring } from "../../stores/measuring.ts";
 import { useNotices } from "../../stores/notices.ts";
 import { usePlate } from "../../stores/plate.ts";
@@ -123,6 +124,7 @@ const chart = computed(() => {
         >
           measure
         </button>
+        <ToolButton tool="soft-edge" label="by an edge" shortcut="E" />
       </span>
     </div>
     <p v-if="measuring.sharpness" class="quiet" data-test="sharpness-told">
