@@ -54,14 +54,13 @@ const OVER_HALO = 3;
 
 /** A picture's plate in memory that threads share. */
 function shared(plate: DecodedPlate): DecodedPlate {
-  const put = <A extends Float32Array | Uint8Array | Uint16Array>(array: A): A => {
-    if (array.buffer instanceof SharedArrayBuffer) return array;
-    const Kind = array.constructor as new (buffer: SharedArrayBuffer) => A;
-    const copy = new Kind(new SharedArrayBuffer(array.byteLength));
-    copy.set(array as never);
-    return copy;
-  };
-  return { ...plate, linear: put(plate.linear), codes: put(plate.codes) };
+  if (plate.linear.buffer instanceof SharedArrayBuffer && plate.codes.buffer instanceof SharedArrayBuffer) return plate;
+  const linear = new Float32Array(new SharedArrayBuffer(plate.linear.byteLength));
+  linear.set(plate.linear);
+  const memory = new SharedArrayBuffer(plate.codes.byteLength);
+  const codes = plate.codes instanceof Uint16Array ? new Uint16Array(memory) : new Uint8Array(memory);
+  codes.set(plate.codes);
+  return { ...plate, linear, codes };
 }
 
 /** Bands that are finished together: enough pixels, and high over their halo. */

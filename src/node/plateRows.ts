@@ -15,9 +15,8 @@ export function plateOf(shot: PlatePart, bytes: Uint8Array): DecodedPlate {
     throw new Error(`The plate's pixels do not match its size of ${width} × ${height}.`);
   }
   // Threads that finish the picture look at the same memory.
-  const own = new (codes.constructor as new (buffer: SharedArrayBuffer) => typeof codes)(
-    new SharedArrayBuffer(codes.byteLength),
-  );
+  const memory = new SharedArrayBuffer(codes.byteLength);
+  const own = codes instanceof Uint16Array ? new Uint16Array(memory) : new Uint8Array(memory);
   own.set(codes);
   const linear = new Float32Array(new SharedArrayBuffer(codes.length * 4));
   return { width, height, encoding, codes: own, linear: decodeCodes(codes, encoding, linear) };
