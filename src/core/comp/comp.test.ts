@@ -18,6 +18,7 @@ import { grown } from "./mattes/grow.ts";
 import { matteOver, newMatte } from "./mattes/index.ts";
 import type { Matte } from "./mattes/index.ts";
 import { placeOf } from "./placeRaster.ts";
+import { tabled } from "./tabled.ts";
 import type { Comp } from "./schema.ts";
 import { newComp } from "./schema.ts";
 
@@ -271,6 +272,16 @@ describe("tone", () => {
     grader({ ...newGrade(), white, black })(0.1, 0.1, 0.1, out);
     expect([...out].map((v) => Number(v.toFixed(6)))).toEqual([0.15, 0.12, 0.1]);
     expect(fitPairs([{ cg: [0.5, 0.5, 0.5], plate: [0.25, 0.5, 1] }]).white).toEqual([0.5, 1, 2]);
+  });
+
+  test("a tabled power is the power within four ten-millionths, at every light", () => {
+    for (const c of [0.1, 0.7, 1.1, 4]) {
+      const own = (x: number) => (x > 0 ? 0.18 * (x / 0.18) ** c : x);
+      const quick = tabled(own);
+      for (let x = 1e-6; x < 200; x *= 1.0173)
+        expect(Math.abs(quick(Math.fround(x)) / own(Math.fround(x)) - 1)).toBeLessThan(4e-7);
+      expect([quick(0), quick(-0.3)]).toEqual([0, -0.3]);
+    }
   });
 
   test("a curve goes through its points, never turns back between them, and goes on straight", () => {

@@ -1,5 +1,6 @@
 import * as v from "valibot";
 import { Finite } from "../schema/fields.ts";
+import { tabled } from "./tabled.ts";
 import { luminance } from "../colour/srgb.ts";
 
 /** Changes of colour in linear light, in this order: exposure, balance, white, black, contrast, saturation. */
@@ -53,7 +54,8 @@ export function grader(g: Grade): (r: number, gr: number, b: number, out: Float6
   );
   const [gr, gg, gb] = gain;
   const { black, contrast, saturation } = g;
-  const bend = (x: number) => (x > 0 ? GREY * Math.pow(x / GREY, contrast) : x);
+  const power = (x: number) => (x > 0 ? GREY * Math.pow(x / GREY, contrast) : x);
+  const bend = contrast === 1 ? power : tabled(power);
   return (r, green, b, out) => {
     let [x, y, z] = [gr * r + black[0], gg * green + black[1], gb * b + black[2]];
     if (contrast !== 1) [x, y, z] = [bend(x), bend(y), bend(z)];

@@ -60,6 +60,10 @@ export const stage: Stage<Settings> = {
         const i = Math.min(columns - 1, Math.max(0, Math.floor(u)));
         const s = Math.min(1, Math.max(0, u - i));
         const right = Math.min(columns - 1, i + 1);
+        const near = (j * columns + i) * 3 + 1;
+        const foot0 = (below * columns + i) * 3 + 1;
+        const far = (right - i) * 3;
+        if (spread[near] + spread[near + far] + spread[foot0] + spread[foot0 + far] === 0) continue;
         for (let k = 0; k < 3; k++) {
           const top = (1 - s) * spread[(j * columns + i) * 3 + k] + s * spread[(j * columns + right) * 3 + k];
           const foot = (1 - s) * spread[(below * columns + i) * 3 + k] + s * spread[(below * columns + right) * 3 + k];
@@ -77,14 +81,21 @@ function spreadCells(cells: Float32Array, columns: number, rows: number, sigma: 
   const reach = taps.length - 1;
   const pass = (source: Float32Array, dx: number, dy: number) => {
     const out = new Float32Array(source.length);
-    for (let y = 0; y < rows; y++)
-      for (let x = 0; x < columns; x++)
+    // What is dark, most of the picture, gives nothing.
+    for (let y = 0, i = 0; y < rows; y++)
+      for (let x = 0; x < columns; x++, i += 3) {
+        const [r, g, b] = [source[i], source[i + 1], source[i + 2]];
+        if (r === 0 && g === 0 && b === 0) continue;
         for (let t = -reach; t <= reach; t++) {
           const [u, w] = [x + dx * t, y + dy * t];
           if (u < 0 || w < 0 || u >= columns || w >= rows) continue;
-          for (let k = 0; k < 3; k++)
-            out[(y * columns + x) * 3 + k] += taps[Math.abs(t)] * source[(w * columns + u) * 3 + k];
+          const at = (w * columns + u) * 3;
+          const weight = taps[t < 0 ? -t : t];
+          out[at] += weight * r;
+          out[at + 1] += weight * g;
+          out[at + 2] += weight * b;
         }
+      }
     return out;
   };
   return pass(pass(cells, 1, 0), 0, 1);

@@ -4,6 +4,7 @@ import { CurveSchema, curveOf, isStraight, straight } from "../curve.ts";
 import { changesNothing, gradeEntries, grader, newGrade } from "../grade.ts";
 import type { StageBase } from "../stage.ts";
 import { newStage, stageEntries } from "../stage.ts";
+import { tabled } from "../tabled.ts";
 import type { Lut } from "../lut.ts";
 import { LutSchema, lutColour, lutOf } from "../lut.ts";
 
@@ -37,14 +38,16 @@ export function lookOf(s: Settings): (r: number, g: number, b: number, out: Floa
   const all = curveOf(s.curves.all);
   const each = [s.curves.red, s.curves.green, s.curves.blue].map(curveOf);
   const lut: Lut | null = s.lut ? lutOf(s.lut) : null;
+  const code = bent || lut ? tabled(linearToSrgb) : linearToSrgb;
+  const light = bent || lut ? tabled(srgbToLinear) : srgbToLinear;
   return (r, g, b, out) => {
     grade(r, g, b, out);
     if (!bent && !lut) return;
     for (let k = 0; k < 3; k++) {
-      out[k] = linearToSrgb(out[k]);
+      out[k] = code(out[k]);
       if (bent) out[k] = each[k](all(out[k]));
     }
     if (lut) lutColour(lut, out);
-    for (let k = 0; k < 3; k++) out[k] = srgbToLinear(out[k]);
+    for (let k = 0; k < 3; k++) out[k] = light(out[k]);
   };
 }
