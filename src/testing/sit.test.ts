@@ -1,9 +1,24 @@
 import { expect, test } from "@jest/globals";
+import { produce } from "immer";
 import { SIT_CASES, reportOf } from "./sitCases.ts";
 
 /** `npm run bench:sit` has all twelve faults at half the size; here the slipway at a quarter of it. */
 const PERCENT = 25;
 const SAMPLES = 6;
+
+test("a prop that takes no light away where it touches is named", async () => {
+  const [worst] = await reportOf(
+    "slipway",
+    (shot, plate) =>
+      Promise.resolve({
+        shot: produce(shot, (d) => void (Object.values(d.props)[0].visibility.shadow = false)),
+        plate,
+      }),
+    PERCENT,
+    SAMPLES,
+  );
+  expect([worst.check, worst.state]).toEqual(["grounding", "warn"]);
+}, 60_000);
 
 test("a right composite is clean, and what is wrong with a wrong one comes first", async () => {
   const right = await reportOf("slipway", null, PERCENT, SAMPLES);

@@ -1,5 +1,5 @@
 import { aspect, lens } from "./checks/camera.ts";
-import { contact } from "./checks/contact.ts";
+import { contact, grounding } from "./checks/contact.ts";
 import { cut, licence, mirrors, size, stretch } from "./checks/props.ts";
 import { catcher, direction, tone } from "./checks/shadow.ts";
 import { grain, sharpness } from "./checks/texture.ts";
@@ -13,6 +13,7 @@ export const CHECKS = {
   size,
   stretch,
   contact,
+  grounding,
   direction,
   tone,
   catcher,

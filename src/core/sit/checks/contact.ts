@@ -1,3 +1,4 @@
+import { luminance } from "../../colour/srgb.ts";
 import { dropped } from "../../contact/rest.ts";
 import type { Solid } from "../../contact/solid.ts";
 import { solidOf, solidOfModel } from "../../contact/solid.ts";
@@ -9,6 +10,7 @@ import { facesOf } from "../../set/faces.ts";
 import { floorHeight, meshOf } from "../../set/pieces.ts";
 import { formatLength } from "../../units/length.ts";
 import type { SitCheck, SitScene } from "../scene.ts";
+import { quantile } from "../scene.ts";
 
 /** Metres that a prop may float or sink, and pixels that this may come to: what nobody sees. */
 const METRES = 0.004;
@@ -88,6 +90,69 @@ export const contact: SitCheck = {
       spot: at && {
         x: Math.max(0, Math.round(at[0] * scale - size)),
         y: Math.max(0, Math.round(at[1] * scale - size)),
+        width: 2 * size,
+        height: 2 * size,
+      },
+    };
+  },
+};
+
+/** Light that may be left where something touches, as a share of what there was without it. */
+const LEFT = 0.9;
+/** Pixels around a touch that are looked at, of a picture of the plate's size. */
+const AROUND = 7;
+/** Fewest touches' pixels that tell. */
+const FEW = 6;
+
+/** Whether the light is taken away where props touch what they stand on. */
+export const grounding: SitCheck = {
+  label: "Darkening at the contact",
+  look: (scene) => {
+    const { shot, models, scale, width, height, layers } = scene;
+    const camera = shot.solved?.camera;
+    if (!camera) return null;
+    let worst: { prop: Prop; left: number; at: readonly [number, number] } | null = null;
+    for (const prop of Object.values(shot.props)) {
+      if (prop.hidden || prop.role !== "cg" || !prop.visibility.camera) continue;
+      const model = singleModelOf({ ...prop, looks: {} }, models);
+      const rest = model && dropped(solidOfModel(model), placementOf(prop), supportsOf(scene, prop));
+      if (!rest || Math.abs(rest.gap) > METRES) continue;
+      const reach = Math.max(3, Math.round(AROUND * scale));
+      const feet: { left: number; at: readonly [number, number] }[] = [];
+      for (const { at } of rest.touches.slice(0, 12)) {
+        const pixel = projectPoint(camera, at);
+        if (!pixel) continue;
+        const [u, v] = [Math.round(pixel[0] * scale), Math.round(pixel[1] * scale)];
+        const left: number[] = [];
+        for (let y = Math.max(0, v - reach); y <= Math.min(height - 1, v + reach); y++)
+          for (let x = Math.max(0, u - reach); x <= Math.min(width - 1, u + reach); x++) {
+            const i = y * width + x;
+            if (layers.prop[i * 4 + 3] > 0.05) continue;
+            left.push(luminance(layers.ratio[i * 3], layers.ratio[i * 3 + 1], layers.ratio[i * 3 + 2]));
+          }
+        if (left.length < FEW) continue;
+        // The darkest tenth: one side of a foot may well be lit.
+        feet.push({ left: quantile(left, 0.1), at: [u, v] });
+      }
+      feet.sort((a, b) => a.left - b.left);
+      const usual = feet[Math.floor(feet.length / 2)];
+      if (usual && (!worst || usual.left > worst.left)) worst = { prop, ...usual };
+    }
+    if (!worst) return null;
+    const score = Math.max(0, (worst.left - 0.5) / (LEFT - 0.5));
+    const size = 40;
+    return {
+      score,
+      value: `${(100 * worst.left).toFixed(0)} % of the light is left`,
+      tolerance: `${100 * LEFT} %`,
+      words:
+        score <= 1
+          ? "Where props touch what they stand on, light is taken away."
+          : `Under “${worst.prop.name}” hardly any light is taken away: see that it casts shadow, and that what it stands on catches it.`,
+      step: "props",
+      spot: {
+        x: Math.max(0, worst.at[0] - size),
+        y: Math.max(0, worst.at[1] - size),
         width: 2 * size,
         height: 2 * size,
       },
