@@ -91,6 +91,7 @@ export async function runExport(args: string[]): Promise<void> {
   };
   const over: HandOver = {
     shot,
+    document: shot,
     plate,
     profile,
     models,

@@ -343,7 +343,7 @@ export function createApp(services: Services, names: readonly string[] = []): Ex
     const { id } = request.params;
     const row = await finals.find(id);
     const { shot } = await shots.open(row.shotId);
-    // Everything but what was rendered is the shot's own of now.
+    // What was rendered is looked at, with the comp of now.
     const paths = await finals.pathsOf(id, shot.comp);
     response.status(201).json(await works.begin("sit", paths, { notices: row.notices }));
   });
@@ -356,9 +356,11 @@ export function createApp(services: Services, names: readonly string[] = []): Ex
     const { shot } = await shots.open(id);
     const paths = final === null ? finals.pathsOfShot(shot) : await finals.pathsOf(final, shot.comp);
     const kept = await shots.takeDocuments(id);
-    const named = new Set([shot, ...kept.map((t) => t.document)].flatMap((document) => [...assetsOf(document)]));
+    const named = new Set([shot, ...kept.map((t) => t.document)].flatMap((own) => [...assetsOf(own)]));
     const files = Object.fromEntries([...named].filter((h) => assets.has(h)).map((h) => [h, assets.pathOf(h)]));
-    response.status(201).json(await works.begin("handover", paths, { choice, takes: kept, assets: files }));
+    response
+      .status(201)
+      .json(await works.begin("handover", paths, { choice, document: shot, takes: kept, assets: files }));
   });
   api.get("/works/:id/files/:name", (request, response) => {
     const { id, name } = request.params;

@@ -46,6 +46,8 @@ export interface WorkTasks {
 }
 export interface HandOverAsk {
   choice: HandOverChoice;
+  /** The shot as it is now. */
+  document: Shot;
   takes: HandOver["takes"];
   /** Paths of all files that shot and takes name, by hash. */
   assets: Record<string, string>;
@@ -141,13 +143,14 @@ const tasks: { [T in WorkTask]: (order: WorkOrder, tell: Tell) => Promise<WorkTa
   },
 
   async handover({ final, target, ask }, tell) {
-    const { choice, takes, assets } = ask as HandOverAsk;
+    const { choice, document, takes, assets } = ask as HandOverAsk;
     const plate = await plateFor(final);
     const models = await modelsFor(final);
     let made: Promise<FinishedPicture> | null = null;
     const picture = async () => finishedPicture(final.shot, plate, passesOf(final), await sigmaOf(final));
     const over: HandOver = {
       shot: final.shot,
+      document,
       plate,
       profile: final.profile ? new Uint8Array(await readFile(final.profile)) : null,
       models,

@@ -125,6 +125,17 @@ describe("a shot as one file", () => {
     ]);
   }, 60_000);
 
+  test("is the shot of now, also beside a final that was rendered before", async () => {
+    const { shot, revision } = await readJson<OpenShot>(here.base, `/shots/${id}`);
+    const edit = makeEdit(shot, "later", "Turn sun", (d) => void (d.light.sun.azimuthDeg = 77))!;
+    await sendJson(here.base, `/shots/${id}/steps`, { revision, steps: [{ kind: "do", edit }] });
+    const choice = { ...newHandOver(), exports: ["bundle"], final };
+    const work = await over(await sendJson(here.base, `/shots/${id}/handover`, choice));
+    const entries = unzipSync(await fileOf(work, work.files[0].name));
+    const head = JSON.parse(new TextDecoder().decode(entries["red-harbor-shot.json"])) as { shot: typeof shot };
+    expect(head.shot.light.sun.azimuthDeg).toBe(77);
+  }, 60_000);
+
   test("what was changed on its way, or is something else, is refused and leaves nothing behind", async () => {
     const entries = unzipSync(await bundleOf());
     const count = async () => (await readJson<unknown[]>(here.base, "/shots")).length;

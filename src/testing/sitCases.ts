@@ -9,6 +9,8 @@ import type { Shot } from "#core/shot/schema";
 import type { CheckName, ReportLine } from "#core/sit/report";
 import { sitReport } from "#core/sit/report";
 import type { DecodedPlate } from "#core/comp/composite";
+import { renderedSigma } from "#core/comp/composite";
+import { finishPasses } from "#node/handover/finished";
 import { plateOf } from "#node/plateRows";
 import { renderShot } from "#node/renderShot";
 import { sitScene } from "#node/sitScene";
@@ -149,5 +151,6 @@ export async function reportOf(
   const made = change ? await change(shot, plate) : { shot, plate };
   const passes = await renderShot(made.shot, made.plate, models, { percent, samples, passes: [], denoise: false });
   provideFiles(made.shot, models);
-  return sitReport(sitScene(made.shot, made.plate, models, passes));
+  const picture = finishPasses(made.shot, made.plate, passes, renderedSigma(made.shot, percent / 100));
+  return sitReport(sitScene({ ...made, models }, picture));
 }

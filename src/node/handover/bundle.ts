@@ -13,8 +13,8 @@ export interface BundleHead {
 
 /** Document, takes, and every file that they name, under its SHA-256. */
 export const bundle: Exporter = {
-  write: async ({ shot, takes, assets }, sink) => {
-    const head: BundleHead = { bundle: 1, shot, takes };
+  write: async ({ document, takes, assets }, sink) => {
+    const head: BundleHead = { bundle: 1, shot: document, takes };
     const entries: [string, Uint8Array][] = [[BUNDLE_HEAD, new TextEncoder().encode(JSON.stringify(head))]];
     for (const [hash, file] of Object.entries(assets))
       entries.push([`assets/${hash}`, new Uint8Array(await readFile(file))]);

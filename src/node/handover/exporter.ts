@@ -6,7 +6,10 @@ import type { FinishedPicture } from "./finished.ts";
 
 /** What exporters are given. */
 export interface HandOver {
+  /** The shot as it was rendered, with the comp of now: what picture, scene and reports are of. */
   shot: Shot;
+  /** The shot as it is now, for the bundle. */
+  document: Shot;
   plate: DecodedPlate;
   profile: Uint8Array | null;
   models: Map<string, Model>;

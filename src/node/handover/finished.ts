@@ -50,6 +50,12 @@ export async function finishedPicture(
     depth: interleaved((await read(files.depth)).channels, ["Z"], n),
     occlusion: files.occlusion ? interleaved((await read(files.occlusion)).channels, ["Y"], n) : null,
   };
+  return finishPasses(shot, plate, passes, sigma);
+}
+
+/** Finishes passes of a shot, which stay as they are. */
+export function finishPasses(shot: FinishPart, plate: DecodedPlate, passes: Passes, sigma: number): FinishedPicture {
+  const { width, height } = passes;
   const sized = plateAt(plate, Math.round((100 * width) / plate.width));
   const scale = width / plate.width;
   const where = { full: { width, height }, scale, y0: 0, renderedSigma: sigma };

@@ -40,7 +40,8 @@ import { handOver } from "./index.ts";
 const [WIDTH, HEIGHT] = [120, 80];
 const camera: Camera = {
   focalPx: 100,
-  principal: [WIDTH / 2, HEIGHT / 2],
+  // Off the middle, as of a shifted or cropped plate.
+  principal: [WIDTH / 2 + 7, HEIGHT / 2 - 4],
   distortion: { ...noDistortion(), k1: -0.06 },
   rotation: rotationFromAngles({ heading: 0.1, tilt: -0.3, roll: 0.02 }),
   position: [0.2, -3.4, 1.9],
@@ -108,6 +109,7 @@ beforeAll(async () => {
   picture = await finishedPicture(shot, plate, own, renderedSigma);
   over = (change) => ({
     shot,
+    document: shot,
     plate,
     profile: null,
     models: new Map(),
@@ -235,9 +237,13 @@ describe("hand over", () => {
     gltf.scene.updateMatrixWorld(true);
     const seen = gltf.cameras[0] as PerspectiveCamera;
     const root = gltf.scene.children[0];
+    // The file's frame lies around the principal point; it says where the plate is in it.
+    const { crop } = seen.userData as { crop: { x: number; y: number } };
+    const frame = { width: WIDTH + 14, height: HEIGHT + 8 };
+    expect(seen.aspect).toBeCloseTo(frame.width / frame.height, 6);
     for (const point of POINTS) {
       const at = new Vector3(...point).applyMatrix4(root.matrixWorld).project(seen);
-      const pixel = [((at.x + 1) / 2) * WIDTH, ((1 - at.y) / 2) * HEIGHT];
+      const pixel = [((at.x + 1) / 2) * frame.width - crop.x, ((1 - at.y) / 2) * frame.height - crop.y];
       const own = projectPoint(undistorted, point)!;
       expect(Math.hypot(pixel[0] - own[0], pixel[1] - own[1])).toBeLessThan(0.01);
     }
@@ -257,6 +263,10 @@ describe("hand over", () => {
       if (mesh.isMesh) boxes.push(mesh.geometry.getAttribute("position").count);
     });
     expect(boxes.length).toBe(2);
+    let own: PerspectiveCamera | null = null;
+    group.traverse((o) => void ((o as PerspectiveCamera).isPerspectiveCamera && (own = o as PerspectiveCamera)));
+    // three reads the shift across with the sign of the format: the window goes left where the principal point lies right.
+    expect(own!.filmOffset).toBeCloseTo((-7 * 36) / WIDTH, 6);
     const value = (name: string) => Number(new RegExp(`${name} = ([-\\d.e]+)`).exec(text)![1]);
     const matrix = /def Camera[\s\S]*?xformOp:transform = \( (.*?) \)\n/.exec(text)![1];
     const world = new Matrix4().fromArray(matrix.match(/-?[\d.]+(?:e-?\d+)?/g)!.map(Number));

@@ -6,8 +6,8 @@ import type { ReportLine, SitState } from "#core/sit/report";
 import { overall, sitReport } from "#core/sit/report";
 import type { Spot } from "#core/sit/scene";
 import { provideFiles } from "#core/render/files";
-import { mergeLayers } from "#core/comp/finish";
 import { reencoded } from "../finishRowsJob.ts";
+import { sitScene } from "../sitScene.ts";
 import type { Exporter, HandOver } from "./exporter.ts";
 import type { FinishedPicture } from "./finished.ts";
 import { escaped, jpegUri, page } from "./pages.ts";
@@ -56,23 +56,9 @@ export async function picturedReport(
   over: Pick<HandOver, "shot" | "plate" | "models" | "picture"> & { notices?: readonly string[] },
 ): Promise<PicturedLine[]> {
   const picture = await over.picture();
-  const { width, height, grained, layers, plate, rendered, renderedSigma } = picture;
+  const { width, height } = picture;
   provideFiles(over.shot, over.models);
-  const lines = sitReport({
-    shot: over.shot,
-    models: over.models,
-    plate: over.plate,
-    width,
-    height,
-    scale: width / over.plate.width,
-    behind: plate.linear,
-    rendered,
-    layers,
-    grained,
-    merged: mergeLayers(layers),
-    renderedSigma,
-    notices: over.notices ?? [],
-  });
+  const lines = sitReport(sitScene(over, picture, over.notices));
   const codes = eight(picture);
   return Promise.all(
     lines.map(async (line) => ({ ...line, picture: line.spot && (await small(codes, { width, height }, line.spot)) })),

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Shot } from "#core/shot/schema";
-import { useDesk } from "../../stores/desk.ts";
+import { STEP_TITLES, useDesk } from "../../stores/desk.ts";
 import { useFinals } from "../../stores/finals.ts";
 import { useProof } from "../../stores/proof.ts";
 import type { ShownLine } from "../../stores/sit.ts";
@@ -20,15 +20,6 @@ const counts = computed(() => ({
   bad: sit.lines?.filter(({ state }) => state === "bad").length ?? 0,
   warn: sit.lines?.filter(({ state }) => state === "warn").length ?? 0,
 }));
-const STEP_NAMES = {
-  plate: "Plate",
-  camera: "Camera",
-  set: "Set",
-  props: "Props",
-  light: "Light",
-  render: "Render",
-  comp: "Comp",
-} as const;
 
 const look = () => newest.value && sit.look(newest.value.id, newest.value.width / props.shot.plates.main.width);
 /** Brings the place of a line into the view. */
@@ -87,7 +78,7 @@ function mend({ step, check }: ShownLine): void {
           >{{ line.value }}<br /><span class="quiet">allowed {{ line.tolerance }}</span></span
         >
         <button class="act" :class="{ faint: line.state === 'good' }" @click="mend(line)">
-          {{ STEP_NAMES[line.step] }}
+          {{ STEP_TITLES[line.step] }}
         </button>
       </div>
     </div>
