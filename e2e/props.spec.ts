@@ -1,6 +1,10 @@
 import { createHash } from "node:crypto";
+import { copyFile, mkdir, mkdtemp, writeFile } from "node:fs/promises";
+import { tmpdir } from "node:os";
+import path from "node:path";
 import type { Page } from "@playwright/test";
 import { expect, test } from "@playwright/test";
+import { unzipSync } from "fflate";
 import sharp from "sharp";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import { projectPoint } from "#core/optics/camera";
@@ -75,6 +79,68 @@ test("whatever is sent comes in: a zip of OBJ, STL in millimetres, PLY with colo
   await drop(page, "letter.obj", "Dear harbour master,\nthe crane is out of order.\n");
   await expect(page.getByText("“letter.obj” is no model that can be read")).toBeVisible();
   expect(Object.keys((await shot()).props)).toHaveLength(5);
+});
+
+test("dropped from the disk: a folder whose files find each other, one model by itself, and a font that stays", async ({
+  page,
+  request,
+}) => {
+  const id = await copyOfDemo(request, (copy) => void (copy.props = {}));
+  const shot = async () => (await opened(request, id)).shot;
+  const props = async () => Object.values((await shot()).props);
+  const disk = await mkdtemp(path.join(tmpdir(), "harbor-drop-"));
+  for (const [name, bytes] of Object.entries(unzipSync(await crateZip()))) {
+    await mkdir(path.dirname(path.join(disk, "fish crate", name)), { recursive: true });
+    await writeFile(path.join(disk, "fish crate", name), bytes);
+  }
+  await writeFile(path.join(disk, "block.stl"), boxStl(300, 200, 100));
+  const font = "node_modules/@fontsource/ibm-plex-mono/files/ibm-plex-mono-latin-600-normal.woff";
+  await copyFile(font, path.join(disk, "Quay Mono.woff"));
+  await writeFile(path.join(disk, "cut.ttf"), Buffer.from([0, 1, 0, 0, 0, 9]));
+  // As the system's own file manager hands files over.
+  const browser = await page.context().newCDPSession(page);
+  const dropped = async (name: string) => {
+    const { x, y, width, height } = (await page.locator(".desk").boundingBox())!;
+    const data = { items: [], files: [path.join(disk, name)], dragOperationsMask: 1 };
+    for (const type of ["dragEnter", "dragOver", "drop"] as const)
+      await browser.send("Input.dispatchDragEvent", { type, x: x + width / 2, y: y + height / 3, data });
+  };
+  await begun(page, id);
+  await dropped("fish crate");
+  await page.getByTestId("unit-centimetres").click();
+  await page.getByTestId("import-go").click();
+  await expect.poll(async () => (await props()).map((p) => p.name)).toEqual(["crate"]);
+  await page.getByTestId("drawer-look").click();
+  await expect(page.getByText("with its picture")).toBeVisible();
+  await dropped("block.stl");
+  await page.getByTestId("import-go").click();
+  await expect.poll(async () => (await props()).length).toBe(2);
+
+  await page.getByTestId("add-text").click();
+  await expect.poll(async () => (await props()).length).toBe(3);
+  const lettering = async () => {
+    const [source] = (await props()).flatMap((p) => (p.source.kind === "shape" ? [p.source] : []));
+    return source.shape.kind === "text" ? source.shape : null;
+  };
+  const outline = (await lettering())!.outline;
+  await dropped("Quay Mono.woff");
+  await expect.poll(async () => (await lettering())!.font).toBe("Quay Mono");
+  expect((await lettering())!.outline).not.toBe(outline);
+  await dropped("cut.ttf");
+  await expect(page.getByText("“cut.ttf” is no font that can be read")).toBeVisible();
+  // Another day the font is still there, until it is let go; what is lettered in it stays.
+  await page.reload();
+  await page.getByTestId("prop-prop-3").click();
+  await page.getByTestId("drawer-look").click();
+  await expect(page.getByRole("combobox", { name: "Font" })).toContainText("Quay Mono");
+  const monospaced = (await lettering())!.outline;
+  await page.getByTestId("letters").fill("ICE");
+  await page.getByTestId("letters").blur();
+  await expect.poll(async () => (await lettering())!.text).toBe("ICE");
+  expect((await lettering())!.outline).not.toBe(monospaced);
+  await page.getByTestId("font-drop").click();
+  await expect(page.getByTestId("font-drop")).toHaveCount(0);
+  expect((await lettering())!.font).toBe("Quay Mono");
 });
 
 test("net loft: a kettle on a chest on the bench, dragged there and resting; a stand-in gives way to a model", async ({
@@ -374,14 +440,35 @@ test("a crate that wears six photographs, its flat picture saved and read; a pro
   await expect.poll(async () => (await front())!.flipped).toBe(true);
   await page.getByTestId("skin-proportions").click();
   await expect.poll(async () => (await skin())!.skin!.size[2]).toBeCloseTo(0.6 / flatRatio(await front()), 2);
-  const [download] = await Promise.all([page.waitForEvent("download"), page.getByTestId("skin-save").click()]);
-  const flat = await sharp(await download.path())
-    .negate({ alpha: false })
-    .png()
-    .toBuffer();
+  // Saved to a file of the disk (here the browser's own), painted over there by another program, it comes in by itself.
+  await page.evaluate(() => {
+    const chosen = async () => (await navigator.storage.getDirectory()).getFileHandle("flat.png", { create: true });
+    Object.assign(window, { showSaveFilePicker: chosen });
+  });
+  await page.getByTestId("skin-save").click();
+  await expect(page.getByTestId("skin-followed")).toContainText("flat.png");
+  const saved = await page.evaluate(async () => {
+    const file = await (await navigator.storage.getDirectory()).getFileHandle("flat.png");
+    return [...new Uint8Array(await (await file.getFile()).arrayBuffer())];
+  });
+  const negative = () => sharp(Buffer.from(saved)).negate({ alpha: false }).png().toBuffer();
   const before = (await skin())!.asset;
-  await page.getByTestId("skin-flat").setInputFiles({ name: "flat.png", mimeType: "image/png", buffer: flat });
+  await page.evaluate(
+    async (bytes) => {
+      const file = await (await navigator.storage.getDirectory()).getFileHandle("flat.png");
+      const out = await file.createWritable();
+      await out.write(new Uint8Array(bytes));
+      await out.close();
+    },
+    [...(await negative())],
+  );
   await expect.poll(async () => (await skin())!.asset).not.toBe(before);
+  expect((await skin())!.skin!.painted).toBe(true);
+  // Read by hand as well, where a browser has no such files.
+  const read = (await skin())!.asset;
+  const flat = await sharp(Buffer.from(saved)).grayscale().png().toBuffer();
+  await page.getByTestId("skin-flat").setInputFiles({ name: "flat.png", mimeType: "image/png", buffer: flat });
+  await expect.poll(async () => (await skin())!.asset).not.toBe(read);
 
   // Pinned: its lower front corners to two pixels of the paving.
   await page.getByTestId("drawer-place").click();

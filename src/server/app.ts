@@ -27,9 +27,11 @@ import { newShot, parseShot } from "#core/shot/schema";
 import { kernelBytes } from "#node/kernelFile";
 import { json } from "./body.ts";
 import { ApiError, check, errorHandler, notFound } from "./errors.ts";
+import { deleteFont, keepFont, listFonts } from "./fonts.ts";
 import { guard } from "./guard.ts";
 import { deleteKit, keepKit, keepYardsticks, listKits, openYardsticks } from "./library.ts";
 import { deleteModel, describeModel, keepModel, listModels, replaceModel } from "./modelLibrary.ts";
+import { Readings } from "./readings.ts";
 import { received } from "./receive.ts";
 import type { Services } from "./services.ts";
 import { storePlate } from "./storePlate.ts";
@@ -37,7 +39,14 @@ import { storePlate } from "./storePlate.ts";
 const webFolder = fileURLToPath(new URL("../../dist/web", import.meta.url));
 
 const MB = 1024 * 1024;
-const MOST = { plate: 256 * MB, model: 512 * MB, picture: 64 * MB, surroundings: 1024 * MB, bundle: 1024 * MB };
+const MOST = {
+  plate: 256 * MB,
+  model: 512 * MB,
+  picture: 64 * MB,
+  font: 32 * MB,
+  surroundings: 1024 * MB,
+  bundle: 1024 * MB,
+};
 
 /** Most takes that a shot brings along. */
 const MOST_TAKES = 500;
@@ -76,6 +85,7 @@ const SECURITY = {
 /** The application over its services. `names` are host names that it answers under besides those of this machine. */
 export function createApp(services: Services, names: readonly string[] = []): Express {
   const { db, assets, shots, finals, reader, previews, room, works } = services;
+  const readings = new Readings();
   const app = express();
   app.disable("x-powered-by");
   app.use((_request, response, next) => {
@@ -230,16 +240,27 @@ export function createApp(services: Services, names: readonly string[] = []): Ex
   });
 
   api.post("/models", async (request, response) => {
+    const id = request.header("x-reading") ?? randomUUID();
+    const left = new AbortController();
+    response.on("close", () => left.abort());
     const answer = await received(request, services, MOST.model, async ({ path, hash, name }): Promise<ModelAsset> => {
       const to = await assets.newPath();
+      readings.begin(id);
+      const follow = { tell: (share: number) => readings.tell(id, share), signal: left.signal };
       try {
-        const { kept, name: fileName, ...read } = await reader.read("model", path, name, { to });
+        const { kept, name: fileName, ...read } = await reader.read("model", path, name, { to }, follow);
         return { hash: await (kept ? assets.take(to, kept.hash) : assets.take(path, hash)), fileName, ...read };
       } finally {
+        readings.end(id);
         await rm(to, { force: true });
       }
     });
     response.status(201).json(answer);
+  });
+  api.get("/readings/:id", (request, response) => {
+    const state = readings.stateOf(request.params.id);
+    if (!state) throw notFound("The reading");
+    response.json(state);
   });
   api.param("hash", (_request, _response, next, hash: string) => {
     check(HashSchema, hash);
@@ -259,6 +280,16 @@ export function createApp(services: Services, names: readonly string[] = []): Ex
   });
   api.delete("/library/models/:hash", async (request, response) => {
     await deleteModel(services, request.params.hash);
+    response.status(204).end();
+  });
+  api.get("/library/fonts", async (_request, response) => {
+    response.json(await listFonts(services));
+  });
+  api.post("/library/fonts", async (request, response) => {
+    response.status(201).json(await received(request, services, MOST.font, (file) => keepFont(services, file)));
+  });
+  api.delete("/library/fonts/:hash", async (request, response) => {
+    await deleteFont(services, request.params.hash);
     response.status(204).end();
   });
   api.get("/library/pictures/:hash", (request, response) => {

@@ -99,6 +99,14 @@ export interface ReadBegun {
   kind: "begun";
 }
 
+/** Said in between: how much is read. */
+export interface ReadProgress {
+  kind: "progress";
+  share: number;
+}
+
+const tell = (share: number): void => void process.send!({ kind: "progress", share } satisfies ReadProgress);
+
 async function written(path: string, bytes: Uint8Array): Promise<WrittenFile> {
   await writeFile(path, bytes, { flush: true });
   return { path, hash: createHash("sha256").update(bytes).digest("hex") };
@@ -160,7 +168,7 @@ const tasks: { [T in ReadTask]: (order: ReadOrder, ask: ReadTasks[T]["ask"]) => 
   },
   async model({ path, name }, { to }) {
     const bytes = new Uint8Array(await readFile(path));
-    const { glb, ...read } = await readModel([{ path: name, bytes }]);
+    const { glb, ...read } = await readModel([{ path: name, bytes }], tell);
     return { ...read, kept: glb === bytes ? null : await written(to, glb) };
   },
   async portrait({ path }, { to, reading }) {

@@ -3,7 +3,7 @@ import { fork } from "node:child_process";
 import { readFileSync, statSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import { ApiError } from "./errors.ts";
-import type { ReadBegun, ReadOrder, ReadReply, ReadTask, ReadTasks } from "./readProcess.ts";
+import type { ReadBegun, ReadOrder, ReadProgress, ReadReply, ReadTask, ReadTasks } from "./readProcess.ts";
 
 const processPath = fileURLToPath(new URL("./readProcess.ts", import.meta.url));
 
@@ -50,6 +50,12 @@ interface Idle {
   timer: NodeJS.Timeout;
 }
 
+/** Who waits for a reading: is told how much is read, and may leave it. */
+export interface Follow {
+  tell?: (share: number) => void;
+  signal?: AbortSignal;
+}
+
 /** Has files read by processes with limits on memory and time; see `readProcess.ts`. */
 export class Reader {
   private idle: Idle[] = [];
@@ -59,18 +65,19 @@ export class Reader {
 
   constructor(private readonly limits = LIMITS) {}
 
-  /** Reads a file. Throws ApiError 422 with the sentence why it is refused. */
+  /** Reads a file; ends at once where it is left. Throws ApiError 422 with the sentence why it is refused. */
   async read<T extends ReadTask>(
     task: T,
     path: string,
     name: string,
     ask: ReadTasks[T]["ask"],
+    { tell, signal }: Follow = {},
   ): Promise<ReadTasks[T]["answer"]> {
     while (this.busy.size >= PROCESSES) await new Promise<void>((resolve) => this.waiting.push(resolve));
     const child = this.take();
     this.busy.add(child);
     try {
-      const reply = await this.ask(child, { task, path, name, ask });
+      const reply = await this.ask(child, { task, path, name, ask }, { tell, signal });
       if (reply.kind === "answer") return reply.answer as ReadTasks[T]["answer"];
       const code = REFUSED[task];
       if (reply.kind === "refused") throw new ApiError(422, code, reply.message, reply.hint);
@@ -118,7 +125,7 @@ export class Reader {
     this.idle.push({ child, timer });
   }
 
-  private ask(child: ChildProcess, order: ReadOrder): Promise<ReadReply> {
+  private ask(child: ChildProcess, order: ReadOrder, { tell, signal }: Follow): Promise<ReadReply> {
     const { bytes, seconds } = this.limits;
     const most = Math.min(seconds, SECONDS[order.task]?.(statSync(order.path).size) ?? seconds);
     return new Promise((resolve) => {
@@ -136,23 +143,28 @@ export class Reader {
           s * 1000,
         );
       let late = after(seconds);
+      const leave = () => refuse(`“${order.name}” was left.`);
       const gone = () => refuse(`“${order.name}” cannot be read: its reader ended before it was done.`);
-      const hear = (reply: ReadReply | ReadBegun) => {
+      const hear = (reply: ReadReply | ReadBegun | ReadProgress) => {
         if (reply.kind === "begun") {
           clearTimeout(late);
           late = after(most);
-        } else end(reply);
+        } else if (reply.kind === "progress") tell?.(reply.share);
+        else end(reply);
       };
       const end = (reply: ReadReply) => {
         clearInterval(watch);
         clearTimeout(late);
         child.off("message", hear);
         child.off("exit", gone);
+        signal?.removeEventListener("abort", leave);
         resolve(reply);
       };
       child.on("message", hear);
       child.on("exit", gone);
+      signal?.addEventListener("abort", leave);
       child.send(order);
+      if (signal?.aborted) leave();
     });
   }
 }

@@ -373,7 +373,7 @@ export async function hashesIn(db: Database, shotId: string | null = null): Prom
       union all select step::text from steps ${of("shot_id")}
       union all select document::text from takes ${of("shot_id")}
       union all select concat(document::text, files::text) from finals ${of("shot_id")}
-      ${shotId === null ? sql`union all select concat(hash, picture) from models` : sql``}
+      ${shotId === null ? sql`union all select concat(hash, picture) from models union all select hash from fonts` : sql``}
     ) as texts`);
   return new Set(found.rows.map((row) => row.hash));
 }

@@ -1,4 +1,4 @@
-import type { KeepModel, KeptModel, KeptModelDetails, NewerFile } from "#core/props/library";
+import type { KeepModel, KeptFont, KeptModel, KeptModelDetails, NewerFile } from "#core/props/library";
 import type { Yardstick } from "#core/match/yardsticks";
 import type { LensKit } from "#core/optics/lensKit";
 import type {
@@ -12,6 +12,7 @@ import type {
   SurroundingsAsset,
   QueueMove,
   QueuedFinal,
+  ReadingState,
   Save,
   ShotListing,
   StaleAnswer,
@@ -65,7 +66,11 @@ async function answered<T>(response: Response | null): Promise<T> {
 }
 
 /** Sends a file and tells how much of it is on its way; `fetch` does not. */
-async function sent<T>(path: string, file: File, onSent: (share: number) => void, signal?: AbortSignal): Promise<T> {
+async function sent<T>(
+  path: string,
+  file: File,
+  { onSent, reading, signal }: { onSent: (share: number) => void; reading?: string; signal?: AbortSignal },
+): Promise<T> {
   const request = new XMLHttpRequest();
   signal?.addEventListener("abort", () => request.abort());
   const answer = await new Promise<Response | null>((resolve) => {
@@ -74,7 +79,9 @@ async function sent<T>(path: string, file: File, onSent: (share: number) => void
     request.onerror = request.onabort = () => resolve(null);
     request.open("POST", `/api${path}`);
     const { headers } = upload(file);
-    for (const [name, value] of Object.entries({ "X-Harbor": "1", ...headers })) request.setRequestHeader(name, value);
+    const named = reading ? { "X-Reading": reading } : {};
+    for (const [name, value] of Object.entries({ "X-Harbor": "1", ...headers, ...named }))
+      request.setRequestHeader(name, value);
     request.send(file);
   });
   return answered<T>(answer);
@@ -113,10 +120,14 @@ export const api = {
     ask<{ list: Yardstick[] }>("/yardsticks", { ...json({ list }), method: "PUT" }),
   addPicture: (file: File) => ask<PictureAsset>("/pictures", upload(file)),
   addSurroundings: (file: File) => ask<SurroundingsAsset>("/surroundings", upload(file)),
-  addModel: (file: File, signal?: AbortSignal, onSent?: (share: number) => void) =>
-    onSent
-      ? sent<ModelAsset>("/models", file, onSent, signal)
-      : ask<ModelAsset>("/models", { ...upload(file), signal }),
+  addModel: (file: File) => ask<ModelAsset>("/models", upload(file)),
+  /** The same, followed on its way; `reading` is the name by which `reading` tells how far it is. */
+  sendModel: (file: File, follow: { onSent: (share: number) => void; reading: string; signal: AbortSignal }) =>
+    sent<ModelAsset>("/models", file, follow),
+  reading: (id: string) => ask<ReadingState>(`/readings/${id}`),
+  keptFonts: () => ask<KeptFont[]>("/library/fonts"),
+  keepFont: (file: File) => ask<KeptFont>("/library/fonts", upload(file)),
+  deleteFont: (hash: string) => ask<void>(`/library/fonts/${hash}`, { method: "DELETE" }),
   keptModels: () => ask<KeptModel[]>("/library/models"),
   keepModel: (model: KeepModel) => ask<KeptModel>("/library/models", json(model)),
   describeModel: (hash: string, details: KeptModelDetails) =>

@@ -77,7 +77,11 @@ export const READABLE: ReadonlySet<string> = new Set(EXTENSIONS.map((e) => e.EXT
  * Reads a binary glTF 2.0 (GLB) into metres, Z up. Throws ModelError with advice when the file cannot be used; the
  * parts that can be left out (lines, points, animations, skins) are named in the notices.
  */
-export async function importGlb(bytes: Uint8Array, decode: ImageDecoder): Promise<ImportedModel> {
+export async function importGlb(
+  bytes: Uint8Array,
+  decode: ImageDecoder,
+  tell?: (share: number) => void,
+): Promise<ImportedModel> {
   if (bytes.length < 20 || String.fromCharCode(...bytes.subarray(0, 4)) !== "glTF") {
     throw new ModelError("This is not a binary glTF file. Export the model as .glb (glTF 2.0, binary).");
   }
@@ -104,7 +108,8 @@ export async function importGlb(bytes: Uint8Array, decode: ImageDecoder): Promis
   const textures: Texture[] = [];
   const textureNumbers = new Map<GltfTexture, number>();
   countTextures(root.listTextures());
-  for (const texture of root.listTextures()) {
+  for (const [i, texture] of root.listTextures().entries()) {
+    tell?.(i / root.listTextures().length);
     const image = texture.getImage();
     const name = nameOf(texture, textures.length);
     if (!image || image.length <= NO_PICTURE) {

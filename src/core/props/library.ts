@@ -56,6 +56,13 @@ export interface KeptModel extends KeptModelDetails {
   usedIn: { id: string; name: string }[];
 }
 
+/** A font for lettering that is kept for every shot. */
+export interface KeptFont {
+  /** Of its file. */
+  hash: string;
+  name: string;
+}
+
 /** Words as they are typed, with commas between them. */
 export const tagsOf = (typed: string): string[] =>
   [

@@ -40,6 +40,8 @@ export const SkinSchema = v.object({
     top: SideSchema,
     bottom: SideSchema,
   }),
+  /** The flat picture was painted over elsewhere: it says more than the photographs do. */
+  painted: v.optional(v.boolean()),
 });
 export type Skin = v.InferOutput<typeof SkinSchema>;
 

@@ -85,9 +85,11 @@ function keptTriangles(soup: Soup, place: Uint32Array, repairs: Repairs): Uint32
   const kept = new Uint32Array(indices.length);
   let n = 0;
   for (let i = 0; i + 2 < indices.length; i += 3) {
-    const [a, b, c] = [indices[i], indices[i + 1], indices[i + 2]];
-    const [x, y, z] = crossOf(positions, a, b, c);
-    const area = x * x + y * y + z * z;
+    const a = indices[i];
+    const b = indices[i + 1];
+    const c = indices[i + 2];
+    const cross = crossOf(positions, a, b, c);
+    const area = cross[0] * cross[0] + cross[1] * cross[1] + cross[2] * cross[2];
     if (!Number.isFinite(area)) repairs.broken++;
     else if (area === 0 || place[a] === place[b] || place[b] === place[c] || place[a] === place[c]) repairs.flat++;
     else {
@@ -100,33 +102,61 @@ function keptTriangles(soup: Soup, place: Uint32Array, repairs: Repairs): Uint32
   return kept.subarray(0, n);
 }
 
+/** Where a key of whole numbers is looked for first in a table of a power of two. */
+function slotOf(a: number, b: number, c: number, d: number, mask: number): number {
+  let h = Math.imul(a, 0x9e3779b1) ^ Math.imul(b, 0x85ebca6b) ^ Math.imul(c, 0xc2b2ae35) ^ Math.imul(d, 0x27d4eb2f);
+  h = Math.imul(h ^ (h >>> 15), 0x2c1b3c6d);
+  return ((h ^ (h >>> 13)) >>> 0) & mask;
+}
+
+const tableFor = (entries: number): Int32Array =>
+  new Int32Array(2 ** Math.ceil(Math.log2(Math.max(16, entries * 1.6)))).fill(-1);
+
+/** The half-edge across each one's side; -1 where a side has not exactly two triangles. */
+function twinsOf(triangles: Uint32Array, place: Uint32Array): Int32Array {
+  const n = triangles.length;
+  const twin = new Int32Array(n).fill(-1);
+  const uses = new Uint8Array(n);
+  // The first half-edge of each side.
+  const table = tableFor(n);
+  const mask = table.length - 1;
+  const end = (h: number) => place[triangles[h % 3 === 2 ? h - 2 : h + 1]];
+  for (let h = 0; h < n; h++) {
+    const from = place[triangles[h]];
+    const to = end(h);
+    const low = from < to ? from : to;
+    const high = from < to ? to : from;
+    for (let slot = slotOf(low, high, 0, 0, mask); ; slot = (slot + 1) & mask) {
+      const first = table[slot];
+      if (first < 0) {
+        table[slot] = h;
+        uses[h] = 1;
+        break;
+      }
+      const a = place[triangles[first]];
+      const b = end(first);
+      if ((a !== low || b !== high) && (a !== high || b !== low)) continue;
+      if (uses[first] === 1) {
+        twin[h] = first;
+        twin[first] = h;
+      } else if (twin[first] >= 0) {
+        twin[twin[first]] = -1;
+        twin[first] = -1;
+      }
+      if (uses[first] < 3) uses[first]++;
+      break;
+    }
+  }
+  return twin;
+}
+
 /**
  * Turns triangles so that neighbours agree, and closed bodies show their outside. Returns how many were turned.
  * Sides of more than two triangles join nothing: what hangs there keeps its own sense.
  */
-function turnOutwards(positions: Float32Array, triangles: Uint32Array, place: Uint32Array, places: number): number {
+function turnOutwards(positions: Float32Array, triangles: Uint32Array, place: Uint32Array): number {
   const count = triangles.length / 3;
-  // Sides by their two places, as half-edges in a list for each.
-  const sides = new Map<number, number>();
-  const twin = new Int32Array(triangles.length).fill(-1);
-  const uses = new Map<number, number>();
-  for (let h = 0; h < triangles.length; h++) {
-    const [a, b] = [place[triangles[h]], place[triangles[h % 3 === 2 ? h - 2 : h + 1]]];
-    const key = a < b ? a * places + b : b * places + a;
-    const other = sides.get(key);
-    uses.set(key, (uses.get(key) ?? 0) + 1);
-    if (other === undefined) sides.set(key, h);
-    else if (uses.get(key) === 2) {
-      twin[h] = other;
-      twin[other] = h;
-    } else {
-      const first = sides.get(key)!;
-      if (twin[first] >= 0) {
-        twin[twin[first]] = -1;
-        twin[first] = -1;
-      }
-    }
-  }
+  const twin = twinsOf(triangles, place);
   const from = (h: number) => place[triangles[h]];
   const flip = new Int8Array(count).fill(-1);
   let turned = 0;
@@ -153,9 +183,11 @@ function turnOutwards(positions: Float32Array, triangles: Uint32Array, place: Ui
     }
     let volume = 0;
     const o = triangles[seed * 3] * 3;
+    const at = (i: number, k: number) => positions[i + k] - positions[o + k];
     for (const t of body) {
-      const [a, b, c] = [triangles[t * 3] * 3, triangles[t * 3 + 1] * 3, triangles[t * 3 + 2] * 3];
-      const at = (i: number, k: number) => positions[i + k] - positions[o + k];
+      const a = triangles[t * 3] * 3;
+      const b = triangles[t * 3 + 1] * 3;
+      const c = triangles[t * 3 + 2] * 3;
       const triple =
         at(a, 0) * (at(b, 1) * at(c, 2) - at(b, 2) * at(c, 1)) +
         at(a, 1) * (at(b, 2) * at(c, 0) - at(b, 0) * at(c, 2)) +
@@ -168,7 +200,9 @@ function turnOutwards(positions: Float32Array, triangles: Uint32Array, place: Ui
     for (const t of body) {
       if ((flip[t] === 1) === inwards) continue;
       turned++;
-      [triangles[t * 3 + 1], triangles[t * 3 + 2]] = [triangles[t * 3 + 2], triangles[t * 3 + 1]];
+      const second = triangles[t * 3 + 1];
+      triangles[t * 3 + 1] = triangles[t * 3 + 2];
+      triangles[t * 3 + 2] = second;
     }
   }
   return turned;
@@ -183,8 +217,10 @@ function madeNormals(
 ): Float32Array {
   const count = triangles.length / 3;
   const face = new Float32Array(count * 3);
-  for (let t = 0; t < count; t++)
-    face.set(crossOf(positions, triangles[t * 3], triangles[t * 3 + 1], triangles[t * 3 + 2]), t * 3);
+  for (let t = 0; t < count; t++) {
+    const cross = crossOf(positions, triangles[t * 3], triangles[t * 3 + 1], triangles[t * 3 + 2]);
+    for (let k = 0; k < 3; k++) face[t * 3 + k] = cross[k];
+  }
   const starts = new Uint32Array(places + 1);
   for (const corner of triangles) starts[place[corner] + 1]++;
   for (let i = 0; i < places; i++) starts[i + 1] += starts[i];
@@ -196,22 +232,33 @@ function madeNormals(
   const normals = new Float32Array(triangles.length * 3);
   for (let h = 0; h < triangles.length; h++) {
     const t = (h - (h % 3)) / 3;
-    const [nx, ny, nz] = [face[t * 3], face[t * 3 + 1], face[t * 3 + 2]];
-    let [x, y, z] = [0, 0, 0];
+    const nx = face[t * 3];
+    const ny = face[t * 3 + 1];
+    const nz = face[t * 3 + 2];
+    let x = 0;
+    let y = 0;
+    let z = 0;
     const p = place[triangles[h]];
     for (let k = starts[p]; k < starts[p + 1]; k++) {
       const o = around[k];
-      const [ox, oy, oz] = [face[o * 3], face[o * 3 + 1], face[o * 3 + 2]];
+      const ox = face[o * 3];
+      const oy = face[o * 3 + 1];
+      const oz = face[o * 3 + 2];
       if (nx * ox + ny * oy + nz * oz < CREASE * lengthOf[t] * lengthOf[o]) continue;
       x += ox;
       y += oy;
       z += oz;
     }
     const l = Math.hypot(x, y, z) || 1;
-    normals.set([x / l, y / l, z / l], h * 3);
+    normals[h * 3] = x / l;
+    normals[h * 3 + 1] = y / l;
+    normals[h * 3 + 2] = z / l;
   }
   return normals;
 }
+
+/** Normals are the same where they agree to this share. */
+const NORMAL_STEPS = 2048;
 
 /** A soup in order, each corner once; its normals are there. Null if nothing is left of it. */
 export function tidied(soup: Soup, repairs: Repairs): (Soup & { normals: Float32Array }) | null {
@@ -219,35 +266,54 @@ export function tidied(soup: Soup, repairs: Repairs): (Soup & { normals: Float32
   const { place, count } = placesOf(soup);
   const triangles = keptTriangles(soup, place, repairs);
   if (triangles.length === 0) return null;
-  repairs.turned += turnOutwards(positions, triangles, place, count);
+  repairs.turned += turnOutwards(positions, triangles, place);
   const given = soup.normals;
   if (!given) repairs.normalsMade++;
   const made = given ? null : madeNormals(positions, triangles, place, count);
-  const numbers = new Map<string, number>();
-  const [ps, ns, ts, cs]: [number[], number[], number[], number[]] = [[], [], [], []];
+  // Corners as they are kept: the first half-edge that has each, and its normal in whole steps.
+  const table = tableFor(triangles.length);
+  const mask = table.length - 1;
+  const firsts = new Uint32Array(triangles.length);
   const indices = new Uint32Array(triangles.length);
+  const byPlace = made !== null && !uvs && !colours;
+  const ownOf = (h: number) => (byPlace ? place[triangles[h]] : triangles[h]);
+  const step = (h: number, k: number) => (made ? Math.round(made[h * 3 + k] * NORMAL_STEPS) : 0);
+  let kept = 0;
   for (let h = 0; h < triangles.length; h++) {
-    const i = triangles[h];
-    const n = made ? made.subarray(h * 3, h * 3 + 3) : given!.subarray(i * 3, i * 3 + 3);
-    const q = (x: number) => Math.round(x * 2048);
-    const key = made ? `${uvs || colours ? i : place[i]} ${q(n[0])} ${q(n[1])} ${q(n[2])}` : `${i}`;
-    let at = numbers.get(key);
-    if (at === undefined) {
-      at = numbers.size;
-      numbers.set(key, at);
-      ps.push(positions[i * 3], positions[i * 3 + 1], positions[i * 3 + 2]);
-      ns.push(n[0], n[1], n[2]);
-      if (uvs) ts.push(uvs[i * 2], uvs[i * 2 + 1]);
-      if (colours) cs.push(colours[i * 4], colours[i * 4 + 1], colours[i * 4 + 2], colours[i * 4 + 3]);
+    const own = ownOf(h);
+    const x = step(h, 0);
+    const y = step(h, 1);
+    const z = step(h, 2);
+    for (let slot = slotOf(own, x, y, z, mask); ; slot = (slot + 1) & mask) {
+      const known = table[slot];
+      if (known < 0) {
+        table[slot] = kept;
+        firsts[kept] = h;
+        indices[h] = kept++;
+        break;
+      }
+      const f = firsts[known];
+      if (ownOf(f) === own && step(f, 0) === x && step(f, 1) === y && step(f, 2) === z) {
+        indices[h] = known;
+        break;
+      }
     }
-    indices[h] = at;
   }
+  /** What is kept of a list, `each` numbers a corner, told by corner or by half-edge. */
+  const picked = <T extends Float32Array | Uint8Array>(list: T, each: number, byHalfEdge = false): T => {
+    const out = new (list.constructor as new (length: number) => T)(kept * each);
+    for (let i = 0; i < kept; i++) {
+      const from = (byHalfEdge ? firsts[i] : triangles[firsts[i]]) * each;
+      for (let k = 0; k < each; k++) out[i * each + k] = list[from + k];
+    }
+    return out;
+  };
   return {
     name: soup.name,
-    positions: new Float32Array(ps),
-    normals: new Float32Array(ns),
-    uvs: uvs && new Float32Array(ts),
-    colours: colours && new Uint8Array(cs),
+    positions: picked(positions, 3),
+    normals: made ? picked(made, 3, true) : picked(given!, 3),
+    uvs: uvs && picked(uvs, 2),
+    colours: colours && picked(colours, 4),
     indices,
   };
 }

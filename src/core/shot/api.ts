@@ -163,6 +163,12 @@ export const HandOverRequestSchema = v.object({
   final: v.nullable(v.pipe(v.string(), v.uuid())),
 });
 
+/** How far the reading of a file has come, 0 to 1. */
+export interface ReadingState {
+  share: number;
+  secondsLeft: number | null;
+}
+
 /** How far something that is done with a finished render has come. */
 export interface WorkState {
   id: string;

@@ -77,6 +77,13 @@ export const models = pgTable("models", {
   createdAt: timestamp("created_at", { withTimezone: true }).notNull().defaultNow(),
 });
 
+/** Fonts for lettering that were brought in, by the hash of their file. */
+export const fonts = pgTable("fonts", {
+  hash: text("hash").primaryKey(),
+  name: text("name").notNull(),
+  createdAt: timestamp("created_at", { withTimezone: true }).notNull().defaultNow(),
+});
+
 /** The user's own list of yardsticks; one row once it was changed. */
 export const yardsticks = pgTable("yardsticks", {
   id: text("id").primaryKey(),

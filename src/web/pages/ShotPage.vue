@@ -50,7 +50,7 @@ const notices = useNotices();
 const sheet = ref(false);
 const page = useTemplateRef<HTMLElement>("page");
 const { isOverDropZone: over } = useDropZone(page, { onDrop: (files, event) => void dropFile(files, event) });
-const propCards = ref<{ importFiles: (files: readonly DroppedFile[]) => Promise<void> }>();
+const propCards = ref<{ drop: (files: readonly DroppedFile[]) => Promise<void> }>();
 
 /** In the Camera step the marks' own answer is shown; elsewhere the camera that the shot was built with. */
 const camera = computed(() => {
@@ -149,6 +149,8 @@ async function usePanorama(as: "surroundings" | "plate" | null): Promise<void> {
 async function dropFile(files: File[] | null, event: DragEvent): Promise<void> {
   // What falls on a place of its own within the page is not the page's.
   if (!files?.length || (event.target as Element).closest("[data-drop]")) return;
+  // Folders must be asked for while the drop is handled: after the first wait the browser has forgotten them.
+  const dropped = event.dataTransfer ? filesOfDrop(event.dataTransfer) : Promise.resolve(filesOfPicker(files));
   if (desk.step === "light" && files.length === 1) {
     await bring(files[0]);
     return;
@@ -157,11 +159,9 @@ async function dropFile(files: File[] | null, event: DragEvent): Promise<void> {
     panorama.value = files[0];
     return;
   }
-  // Folders must be asked for while the drop is handled.
-  const dropped = event.dataTransfer ? filesOfDrop(event.dataTransfer) : Promise.resolve(filesOfPicker(files));
   if (desk.step !== "props") await go("props");
   await nextTick();
-  await propCards.value?.importFiles(await dropped);
+  await propCards.value?.drop(await dropped);
 }
 </script>
 

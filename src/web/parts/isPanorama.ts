@@ -5,10 +5,13 @@ import { pictureHeader } from "#core/image/header";
 /** Bytes in which a picture's size stands. */
 const HEAD = 1 << 20;
 
-/** True for a picture that is twice as wide as high, as those of all around are. */
+/** True for a picture that is twice as wide as high, as those of all around are; false for a folder, which cannot be read. */
 export async function isPanorama(file: File): Promise<boolean> {
-  const bytes = new Uint8Array(await file.slice(0, HEAD).arrayBuffer());
-  const size = sizeOf(bytes);
+  const bytes = await file
+    .slice(0, HEAD)
+    .arrayBuffer()
+    .catch(() => null);
+  const size = bytes && sizeOf(new Uint8Array(bytes));
   return size !== null && Math.abs(size.width / size.height - 2) < 0.02;
 }
 

@@ -24,12 +24,12 @@ const DRAWERS = [
 ] as const;
 
 /** Files that were dropped on the plate. */
-async function importFiles(files: readonly DroppedFile[]): Promise<void> {
+async function drop(files: readonly DroppedFile[]): Promise<void> {
   desk.propDrawer = "add";
   await nextTick();
-  await adding.value?.importFiles(files);
+  await adding.value?.drop(files);
 }
-defineExpose({ importFiles });
+defineExpose({ drop });
 </script>
 
 <template>

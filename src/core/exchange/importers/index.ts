@@ -4,7 +4,7 @@ import type { SourceFile } from "../files.ts";
 import { baseName, unpacked } from "../files.ts";
 import { ModelError } from "../glbCheck.ts";
 import { gltf } from "./gltf.ts";
-import type { Found, Importer } from "./kind.ts";
+import type { Found, Importer, Tell } from "./kind.ts";
 import { obj } from "./obj.ts";
 import { ply } from "./ply.ts";
 import { stl } from "./stl.ts";
@@ -31,7 +31,7 @@ export const formatOf = (bytes: Uint8Array): ImporterName | null =>
  * Reads the model among files that came together, zips opened, into one GLB. Where several are models the format that
  * knows most is taken, of those the largest; the others are named. Throws ModelError with advice.
  */
-export async function readModelFiles(given: readonly SourceFile[]): Promise<ModelFiles> {
+export async function readModelFiles(given: readonly SourceFile[], tell?: Tell): Promise<ModelFiles> {
   const files = unpacked(given);
   const models = files
     .map((file) => ({ file, format: formatOf(file.bytes) }))
@@ -44,7 +44,7 @@ export async function readModelFiles(given: readonly SourceFile[]): Promise<Mode
         : `None of the ${files.length} files is a model that can be read: glTF, GLB, OBJ, PLY or STL. Export it as one of these.`,
     );
   const [{ file, format }, ...others] = models;
-  const { content, ...found } = IMPORTERS[format].read(file, files);
+  const { content, ...found } = IMPORTERS[format].read(file, files, tell);
   const glb =
     content instanceof Uint8Array
       ? content

@@ -17,13 +17,16 @@ export interface Found {
   missing: string[];
 }
 
+/** Is told how much of a file is read, from 0 to 1. */
+export type Tell = (share: number) => void;
+
 /** A format that models come in. */
 export interface Importer {
   title: string;
   /** True if the file is of this format, by what is in it. */
   recognises: (bytes: Uint8Array) => boolean;
   /** Reads it, with the files that came along. Throws ModelError with advice. */
-  read: (main: SourceFile, files: readonly SourceFile[]) => Found;
+  read: (main: SourceFile, files: readonly SourceFile[], tell?: Tell) => Found;
   /** How much better it is than another format in the same folder: glTF knows more than OBJ, and that more than STL. */
   rank: number;
 }

@@ -357,10 +357,10 @@ export const obj: Importer = {
     const known = lines.filter((word) => STARTS.test(word));
     return known.includes("v") && known.length > 0.9 * lines.length;
   },
-  read: (main, files): Found => {
+  read: (main, files, tell): Found => {
     const reading = new Reading();
     let held = "";
-    for (const line of linesOf(main.bytes)) {
+    for (const line of linesOf(main.bytes, tell)) {
       if (line.endsWith("\\")) {
         held += `${line.slice(0, -1)} `;
         continue;

@@ -1,7 +1,7 @@
 import { Document } from "@gltf-transform/core";
 import { ModelError } from "../glbCheck.ts";
 import { baseName } from "../files.ts";
-import type { Importer } from "./kind.ts";
+import type { Importer, Tell } from "./kind.ts";
 import type { Soup } from "../../props/soup.ts";
 import { noRepairs } from "../../props/soup.ts";
 import { addSoup, checkCounts, repairNotices } from "./soup.ts";
@@ -29,9 +29,9 @@ function readBinary(bytes: Uint8Array): Float32Array {
   return positions;
 }
 
-function readText(bytes: Uint8Array): Float32Array {
+function readText(bytes: Uint8Array, tell?: Tell): Float32Array {
   const numbers: number[] = [];
-  for (const line of linesOf(bytes)) {
+  for (const line of linesOf(bytes, tell)) {
     const words = line.trim().split(/\s+/);
     if (words[0] !== "vertex") continue;
     for (let k = 1; k <= 3; k++) numbers.push(Number(words[k]));
@@ -46,10 +46,10 @@ export const stl: Importer = {
   title: "STL",
   rank: 1,
   recognises: (bytes) => isText(bytes) || isBinary(bytes),
-  read: (main) => {
+  read: (main, _files, tell) => {
     const text =
       isText(main.bytes) && !(isBinary(main.bytes) && main.bytes.length === HEADER + FACET * facetsOf(main.bytes));
-    const positions = text ? readText(main.bytes) : readBinary(main.bytes);
+    const positions = text ? readText(main.bytes, tell) : readBinary(main.bytes);
     const soup: Soup = {
       name: baseName(main.path).replace(/\.[^.]*$/, "") || "mesh",
       positions: turnedUp(positions),

@@ -4,7 +4,7 @@ import { BufferUtils } from "@gltf-transform/core";
 export const headOf = (bytes: Uint8Array, length = 4096): string => BufferUtils.decodeText(bytes.subarray(0, length));
 
 /** A long text in pieces of whole lines: one string of all of it would take as much again, and its list of lines more. */
-export function* linesOf(bytes: Uint8Array): Generator<string> {
+export function* linesOf(bytes: Uint8Array, tell?: (share: number) => void): Generator<string> {
   const PIECE = 1 << 20;
   let start = 0;
   while (start < bytes.length) {
@@ -19,5 +19,6 @@ export function* linesOf(bytes: Uint8Array): Generator<string> {
     }
     yield* BufferUtils.decodeText(bytes.subarray(start, end)).split(/\r\n|\n|\r/);
     start = end;
+    tell?.(start / bytes.length);
   }
 }

@@ -18,7 +18,9 @@ import { useNotices } from "../../stores/notices.ts";
 import ImportAsk from "./ImportAsk.vue";
 import type { DroppedFile } from "./bringModel.ts";
 import { filesOfPicker, useBringModel } from "./bringModel.ts";
-import { FIRST_FONT, outlineOf } from "./fonts.ts";
+import { isFont } from "#core/props/shapes/fontFile";
+import { FIRST_FONT, useFonts } from "../../stores/fonts.ts";
+import { letteringOf, useLettering } from "./useLettering.ts";
 import { useContact } from "../../desk/contact.ts";
 import { nextTask } from "../../desk/nextTask.ts";
 import { useLibrary } from "../../stores/library.ts";
@@ -33,6 +35,8 @@ const { rest } = useContact();
 const { reading, progress, asked, bring, cancel } = useBringModel();
 const newerFile = useNewerFile();
 const library = useLibrary();
+const fonts = useFonts();
+const letter = useLettering();
 const picker = ref<HTMLInputElement>();
 const folder = ref<HTMLInputElement>();
 const newer = ref<HTMLInputElement>();
@@ -63,7 +67,35 @@ async function importFiles(files: readonly DroppedFile[]): Promise<void> {
   notices.say("good", said);
   library.keepModel({ hash: asset.hash, fileName: asset.fileName, name, reading: brought.reading });
 }
-defineExpose({ importFiles });
+
+/** Keeps a font that was dropped; lettering that is chosen is set in it. */
+async function takeFont(file: File): Promise<void> {
+  try {
+    const font = await fonts.take(file);
+    if (letteringOf(chosen.value)) await letter(chosen.value!, { font });
+    else notices.say("good", `“${font}” is kept for lettering.`);
+  } catch (error) {
+    notices.fail(error);
+  }
+}
+
+/** Files that were dropped on the plate: fonts, or a model in one file or several. */
+async function drop(files: readonly DroppedFile[]): Promise<void> {
+  const heads = await Promise.all(
+    files.map(
+      async ({ file }) =>
+        new Uint8Array(
+          await file
+            .slice(0, 4)
+            .arrayBuffer()
+            .catch(() => new ArrayBuffer(0)),
+        ),
+    ),
+  );
+  if (heads.length > 0 && heads.every(isFont)) for (const { file } of files) await takeFont(file);
+  else await importFiles(files);
+}
+defineExpose({ drop });
 
 /** The model takes a stand-in's place, heading and base; differences in size are told. */
 async function takeOver(source: Prop["source"], name: string): Promise<void> {
@@ -120,7 +152,7 @@ async function addShape(name: ShapeName): Promise<void> {
   const shape = SHAPES[name].start();
   if (shape.kind === "text") {
     const lettered: TextShape = { ...shape, font: FIRST_FONT };
-    const outline = await outlineOf(lettered);
+    const outline = await fonts.outlineOf(lettered);
     await settled(SHAPES.text.title, { kind: "shape", shape: { ...lettered, outline: outline ?? "" }, ...GREY });
     return;
   }

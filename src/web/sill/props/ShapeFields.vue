@@ -1,11 +1,10 @@
 <script setup lang="ts">
 import Select from "primevue/select";
 import Textarea from "primevue/textarea";
-import { computed, ref } from "vue";
+import { computed, onMounted, ref } from "vue";
 import type { Prop } from "#core/props/schema";
 import type { Shape } from "#core/props/shapes/index";
 import { shapeKind } from "#core/props/shapes/index";
-import type { TextShape } from "#core/props/shapes/text";
 import { leastBevel } from "#core/props/shapes/text";
 import type { Shot } from "#core/shot/schema";
 import { formatLength } from "#core/units/length";
@@ -13,18 +12,22 @@ import LengthField from "../../parts/LengthField.vue";
 import NumberField from "../../parts/NumberField.vue";
 import { useNotices } from "../../stores/notices.ts";
 import { useShot } from "../../stores/shot.ts";
-import { fontNames, outlineOf, takeFont } from "./fonts.ts";
+import { useFonts } from "../../stores/fonts.ts";
+import { letteringOf, useLettering } from "./useLettering.ts";
 
 /** The figures of a made shape, and the words of lettering. */
 const props = defineProps<{ shot: Shot; prop: Prop }>();
 const store = useShot();
 const notices = useNotices();
 const picker = ref<HTMLInputElement>();
-const fonts = ref(fontNames());
+const fonts = useFonts();
+const letterProp = useLettering();
+onMounted(() => void fonts.open().catch(() => undefined));
 
 const shape = computed<Shape | null>(() => (props.prop.source.kind === "shape" ? props.prop.source.shape : null));
 const fields = computed(() => (shape.value ? shapeKind(shape.value).fields(shape.value) : []));
-const lettering = computed<TextShape | null>(() => (shape.value?.kind === "text" ? shape.value : null));
+const lettering = computed(() => letteringOf(props.prop));
+const ownFont = computed(() => (lettering.value ? fonts.keptAs(lettering.value.font) : undefined));
 const held = computed(() => (lettering.value ? leastBevel(lettering.value) : 0));
 
 const change = (name: string, put: (s: Shape) => void) =>
@@ -40,27 +43,17 @@ function type(key: string, value: number): void {
   void change(`Type ${field.label}`, (s) => field.put(s, exact));
 }
 
-/** Changes what is written or how it is set, and its outline with it. */
-async function letter(changes: Partial<TextShape>): Promise<void> {
-  const next: TextShape = { ...lettering.value!, ...changes };
-  const outline = await outlineOf(next);
-  if (outline === null) {
-    notices.say("warn", `The font “${next.font}” is not at hand.`, "Choose another one, or drop its file again.");
-    return;
-  }
-  if (outline === "" && next.text.trim() !== "") notices.say("warn", `“${next.font}” has none of these letters.`);
-  await change("Change lettering", (s) => void Object.assign(s, { ...changes, outline }));
-}
+const letter = (changes: Parameters<typeof letterProp>[1]) => letterProp(props.prop, changes);
 
 async function addFont(files: FileList | null): Promise<void> {
   const file = files?.[0];
   if (!file) return;
   try {
-    const font = await takeFont(file);
-    fonts.value = fontNames();
-    await letter({ font });
+    await letter({ font: await fonts.take(file) });
   } catch (error) {
     notices.fail(error);
+  } finally {
+    if (picker.value) picker.value.value = "";
   }
 }
 const PROFILES = [
@@ -82,12 +75,21 @@ const PROFILES = [
     <div class="row">
       <Select
         :model-value="lettering.font"
-        :options="fonts"
+        :options="fonts.names"
         size="small"
         aria-label="Font"
         @update:model-value="(font) => letter({ font })"
       />
       <button class="act" @click="picker?.click()"><i class="pi pi-upload" /> font</button>
+      <button
+        v-if="ownFont"
+        class="plain"
+        :title="`Let go of ${ownFont.name}; what is lettered in it keeps its outline`"
+        data-test="font-drop"
+        @click="fonts.drop(ownFont).catch(notices.fail)"
+      >
+        let go
+      </button>
       <input
         ref="picker"
         type="file"

@@ -10,18 +10,20 @@ import { api } from "../../api.ts";
 import LengthField from "../../parts/LengthField.vue";
 import { useModels } from "../../stores/models.ts";
 import { useNotices } from "../../stores/notices.ts";
-import { useShot } from "../../stores/shot.ts";
+import { useSkins } from "../../stores/skins.ts";
+import { canKeepFiles, openPng, savePng } from "../../parts/diskFile.ts";
 
 /** A box of photographs: one for each side, cut out by four corners that stay where they can be moved again. */
 const props = defineProps<{ shot: Shot; prop: Prop; skin: Skin }>();
-const store = useShot();
+const skins = useSkins();
 const models = useModels();
 const notices = useNotices();
 const side = ref<BoxSide>("front");
 const photoPicker = ref<HTMLInputElement>();
 const flatPicker = ref<HTMLInputElement>();
 const frame = ref<SVGSVGElement>();
-const busy = ref(false);
+const busy = computed(() => skins.busy);
+const followed = computed(() => skins.followed.get(props.prop.id)?.file.name);
 
 const own = computed(() => props.skin.sides[side.value]);
 const photo = computed<PhotoSide | null>(() => (own.value?.from === "photo" ? own.value : null));
@@ -32,29 +34,11 @@ const others = computed(() =>
   BOX_SIDES.filter((s) => s !== side.value).map((value) => ({ label: `as the ${value}`, value })),
 );
 
-/** Makes the box anew of its photographs, or of a flat picture that was painted elsewhere. */
-async function remake(name: string, skin: Skin, flat: Uint8Array | null = null): Promise<void> {
-  if (busy.value) return;
-  busy.value = true;
-  try {
-    const { glb } = await models.skinned(skin, flat);
-    const asset = await api.addModel(new File([glb as Uint8Array<ArrayBuffer>], `${props.prop.name}.glb`));
-    await store.commit(name, (d) => {
-      const { source } = d.props[props.prop.id];
-      if (source.kind !== "model") return;
-      source.asset = asset.hash;
-      source.skin = skin;
-    });
-  } catch (error) {
-    notices.fail(error);
-  } finally {
-    busy.value = false;
-    dragged.value = null;
-  }
-}
+const remake = (name: string, skin: Skin, flat: Uint8Array | null = null) =>
+  skins.remake(props.prop.id, name, skin, flat).finally(() => (dragged.value = null));
 
 const put = (name: string, value: SkinSide, size: Vec3 = props.skin.size) =>
-  remake(name, { size, sides: { ...props.skin.sides, [side.value]: value } });
+  remake(name, { ...props.skin, size, sides: { ...props.skin.sides, [side.value]: value } });
 
 async function take(files: FileList | null): Promise<void> {
   const file = files?.[0];
@@ -110,11 +94,22 @@ function release(): void {
   void put("Move corner of a photograph", { ...photo.value, corners: dragged.value as PhotoSide["corners"] });
 }
 
+/** Saves the flat picture, and follows its file where the browser lets it: what is painted there comes by itself. */
 async function saveFlat(): Promise<void> {
   const { png } = await models.skinned(props.skin);
+  const name = `${props.prop.name} flat.png`;
+  if (canKeepFiles()) {
+    try {
+      const file = await savePng(name, png);
+      if (file) await skins.follow(props.prop.id, file);
+    } catch (error) {
+      notices.fail(error);
+    }
+    return;
+  }
   const link = document.createElement("a");
   link.href = URL.createObjectURL(new Blob([png as Uint8Array<ArrayBuffer>], { type: "image/png" }));
-  link.download = `${props.prop.name} flat.png`;
+  link.download = name;
   link.click();
   setTimeout(() => URL.revokeObjectURL(link.href), 1000);
 }
@@ -125,6 +120,21 @@ async function readFlat(files: FileList | null): Promise<void> {
   const bytes = new Uint8Array(await file.arrayBuffer());
   if (flatPicker.value) flatPicker.value.value = "";
   await remake("Read the flat picture", props.skin, bytes);
+}
+
+async function chooseFlat(): Promise<void> {
+  if (!canKeepFiles()) {
+    flatPicker.value?.click();
+    return;
+  }
+  try {
+    const file = await openPng();
+    if (!file) return;
+    await remake("Read the flat picture", props.skin, new Uint8Array(await (await file.getFile()).arrayBuffer()));
+    await skins.follow(props.prop.id, file);
+  } catch (error) {
+    notices.fail(error);
+  }
 }
 
 const resize = (k: number, metres: number) =>
@@ -220,7 +230,7 @@ const flip = () => own.value && put("Flip photograph", { ...own.value, flipped: 
         <button class="act" title="All six sides laid flat, as PNG" data-test="skin-save" @click="saveFlat">
           save flat
         </button>
-        <button class="act" title="The flat picture, painted over elsewhere" @click="flatPicker?.click()">
+        <button class="act" title="The flat picture, painted over elsewhere" data-test="skin-read" @click="chooseFlat">
           read flat
         </button>
         <input
@@ -231,6 +241,12 @@ const flip = () => own.value && put("Flip photograph", { ...own.value, flipped: 
           data-test="skin-flat"
           @change="readFlat(($event.target as HTMLInputElement).files)"
         />
+        <p v-if="followed" class="quiet" data-test="skin-followed">
+          Follows {{ followed }}
+          <button class="plain" title="Its changes do not come in any more" @click="skins.forget(prop.id)">
+            let go
+          </button>
+        </p>
       </div>
     </div>
   </section>

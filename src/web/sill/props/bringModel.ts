@@ -1,6 +1,6 @@
 import { computed, ref, shallowRef } from "vue";
 import type { Reading } from "#core/props/schema";
-import type { ModelAsset } from "#core/shot/api";
+import type { ModelAsset, ReadingState } from "#core/shot/api";
 import { api } from "../../api.ts";
 import { useModels } from "../../stores/models.ts";
 import { useNotices } from "../../stores/notices.ts";
@@ -72,6 +72,9 @@ export async function filesOfDrop(transfer: DataTransfer): Promise<DroppedFile[]
 export const filesOfPicker = (files: ArrayLike<File>): DroppedFile[] =>
   Array.from(files, (file) => ({ path: file.webkitRelativePath || file.name, file }));
 
+/** How often the server is asked how far it is. */
+const FOLLOW_MS = 300;
+
 /** Brings models in: reads them on the server, asks what a file does not say, and gives the asset with its reading. */
 export function useBringModel() {
   const models = useModels();
@@ -79,9 +82,14 @@ export function useBringModel() {
   const reading = ref(false);
   /** How much of the file is with the server; it is read there once that is all. */
   const sentShare = ref(0);
-  const progress = computed(() =>
-    sentShare.value < 1 ? `Sending ${Math.round(sentShare.value * 100)} %` : "Reading …",
-  );
+  const read = ref<ReadingState | null>(null);
+  const progress = computed(() => {
+    if (sentShare.value < 1) return `Sending ${Math.round(sentShare.value * 100)} %`;
+    if (!read.value) return "Reading …";
+    const { share, secondsLeft } = read.value;
+    const left = secondsLeft === null ? "" : `, ${Math.ceil(secondsLeft)} s left`;
+    return `Reading ${Math.round(share * 100)} %${left}`;
+  });
   const asked = shallowRef<Asked | null>(null);
   let stop: AbortController | null = null;
 
@@ -93,14 +101,27 @@ export function useBringModel() {
     if (files.length === 0 || reading.value) return null;
     reading.value = true;
     sentShare.value = 0;
+    read.value = null;
     stop = new AbortController();
+    const { signal } = stop;
+    const name = crypto.randomUUID();
+    const follow = window.setInterval(() => {
+      if (sentShare.value === 1)
+        void api
+          .reading(name)
+          .then((state) => (read.value = state))
+          .catch(() => undefined);
+    }, FOLLOW_MS);
     try {
       const one =
         files.length === 1
           ? files[0].file
           : new File([(await models.pack([...files])) as Uint8Array<ArrayBuffer>], `${files.length} files.zip`);
       void models.readAhead(one);
-      const asset = await api.addModel(one, stop.signal, (share) => (sentShare.value = share));
+      const onSent = (share: number) => (sentShare.value = share);
+      const asset = await api
+        .sendModel(one, { onSent, reading: name, signal })
+        .finally(() => window.clearInterval(follow));
       // A newer file is read as the older one was.
       const guess = known ?? guessOf(asset);
       const sure = known
@@ -114,9 +135,10 @@ export function useBringModel() {
       for (const text of asset.notices) notices.say("warn", text);
       return { asset, reading: answer };
     } catch (error) {
-      if (!stop.signal.aborted) notices.fail(error);
+      if (!signal.aborted) notices.fail(error);
       return null;
     } finally {
+      window.clearInterval(follow);
       reading.value = false;
       stop = null;
     }
