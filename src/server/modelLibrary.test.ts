@@ -1,10 +1,13 @@
+import { readFile } from "node:fs/promises";
+import { WebIO } from "@gltf-transform/core";
 import { afterAll, beforeAll, expect, test } from "@jest/globals";
 import sharp from "sharp";
-import type { KeptModel } from "#core/props/library";
+import type { KeptFont, KeptModel } from "#core/props/library";
 import { findModels, tagsOf } from "#core/props/library";
 import { plainProp, plainReading } from "#core/props/schema";
 import type { ModelAsset, NewShot, OpenShot } from "#core/shot/api";
 import { makeEdit } from "#core/shot/edits";
+import { glbOf } from "../testing/glb.ts";
 import { boxStl } from "../testing/modelFiles.ts";
 import type { TestServer } from "../testing/server.ts";
 import { readJson, sendBytes, sendJson, serveHere } from "../testing/server.ts";
@@ -115,6 +118,43 @@ test("a newer file goes into every shot but the open one, can be undone there, a
     steps: [{ kind: "undo", id: undo.at(-1)!.id, step: "back" }],
   });
   expect(await sourceIn(other)).toMatchObject({ asset: older.hash });
+});
+
+test("the file's own copyright is the licence that a kept model begins with", async () => {
+  const io = new WebIO();
+  const document = await io.readBinary(glbOf({ triangles: 12 }));
+  document.getRoot().getAsset().copyright = "© 2026 Harbour Office, CC BY 4.0";
+  const asset = (await (
+    await sendBytes(here.base, "/models", await io.writeBinary(document), "crane.glb")
+  ).json()) as ModelAsset;
+  await sendJson(here.base, "/library/models", {
+    hash: asset.hash,
+    fileName: "crane.glb",
+    name: "crane",
+    reading: plainReading(),
+  });
+  expect((await listed()).find((m) => m.name === "crane")!.licence).toBe("© 2026 Harbour Office, CC BY 4.0");
+});
+
+test("a font is kept by its name through a sweep until it is let go; what is none is refused with a sentence", async () => {
+  const fonts = () => readJson<KeptFont[]>(here.base, "/library/fonts");
+  const file = "node_modules/@fontsource/ibm-plex-mono/files/ibm-plex-mono-latin-600-normal.woff";
+  const sent = await sendBytes(here.base, "/library/fonts", await readFile(file), "Quay Mono.woff");
+  expect(sent.status).toBe(201);
+  const [font] = await fonts();
+  expect(font.name).toBe("Quay Mono");
+  await here.services.sweep();
+  expect((await fetch(`${here.base}/api/assets/${font.hash}`)).status).toBe(200);
+
+  const refused = await sendBytes(here.base, "/library/fonts", plate, "wall.ttf");
+  expect(refused.status).toBe(422);
+  expect(await refused.json()).toMatchObject({ message: "“wall.ttf” is no font that can be read." });
+
+  const route = `${here.base}/api/library/fonts/${font.hash}`;
+  const letGo = () => fetch(route, { method: "DELETE", headers: { "X-Harbor": "1" } });
+  expect((await letGo()).status).toBe(204);
+  expect((await letGo()).status).toBe(404);
+  expect(await fonts()).toEqual([]);
 });
 
 test("what is not there cannot be kept, described or let go", async () => {

@@ -1,0 +1,74 @@
+import { expect, test } from "@jest/globals";
+import type * as THREE from "three";
+import type { Model } from "#core/props/model";
+import { plainMaterial } from "#core/props/model";
+import { PropMeshes } from "./propMeshes.ts";
+
+const texels = new Uint8Array(16).fill(128);
+const crate: Model = {
+  meshes: [
+    {
+      positions: new Float32Array([0, 0, 0, 1, 0, 0, 0, 1, 0]),
+      normals: new Float32Array([0, 0, 1, 0, 0, 1, 0, 0, 1]),
+      indices: new Uint32Array([0, 1, 2]),
+      uvs: new Float32Array(6),
+      material: 0,
+    },
+  ],
+  materials: [{ ...plainMaterial({ baseColor: [1, 1, 1, 1] }), baseTexture: 0 }],
+  textures: [{ width: 2, height: 2, texels }],
+};
+/** The same file in another colour, as a look makes it. */
+const painted: Model = { ...crate, materials: [{ ...crate.materials[0], baseColor: [1, 0, 0, 1] }] };
+
+const meshOf = (meshes: PropMeshes, model: Model) =>
+  meshes.groupOf(model).children[0] as THREE.Mesh<THREE.BufferGeometry, THREE.MeshPhysicalMaterial>;
+
+/** What of it has left the graphics card. */
+function goneOf(things: Record<string, THREE.BufferGeometry | THREE.Material | THREE.Texture>): string[] {
+  const gone: string[] = [];
+  for (const [name, thing] of Object.entries(things))
+    (thing as THREE.Material).addEventListener("dispose", () => gone.push(name));
+  return gone;
+}
+
+test("models that share their lists lie on the graphics card once, and leave it with the last that shows them", () => {
+  const meshes = new PropMeshes();
+  meshes.begin();
+  const [first, second] = [meshOf(meshes, crate), meshOf(meshes, painted)];
+  expect(second.geometry).toBe(first.geometry);
+  expect(second.material.map!.source).toBe(first.material.map!.source);
+  expect(second.material.color.g).toBe(0);
+  const gone = goneOf({
+    shape: first.geometry,
+    white: first.material,
+    red: second.material,
+    picture: first.material.map!,
+  });
+  meshes.sweep();
+  expect(gone).toEqual([]);
+
+  meshes.begin();
+  expect(meshOf(meshes, painted)).toBe(second);
+  meshes.sweep();
+  expect(gone.sort()).toEqual(["picture", "white"]);
+
+  meshes.begin();
+  meshes.sweep();
+  expect(gone.sort()).toEqual(["picture", "red", "shape", "white"]);
+});
+
+test("shaders are made anew only when a model comes that was not there", () => {
+  const meshes = new PropMeshes();
+  for (const [models, fresh] of [
+    [[crate], true],
+    [[crate], false],
+    [[crate, painted], true],
+    [[painted], false],
+  ] as const) {
+    meshes.begin();
+    for (const model of models) meshes.groupOf(model);
+    meshes.sweep();
+    expect(meshes.takeFresh()).toBe(fresh);
+  }
+});
