@@ -102,7 +102,7 @@ try {
   const start = Date.now();
   await page.getByTestId("model-file").setInputFiles(file);
   const marks = {};
-  await page.getByText("Reading …").waitFor();
+  await page.getByText(/^Reading/).waitFor();
   marks.sent = Date.now() - start;
   await page.locator('[data-test^="prop-prop-"]').filter({ hasText: "million" }).waitFor({ timeout: 60_000 });
   marks.read = Date.now() - start;

@@ -88,6 +88,30 @@ function copiesOf(geometry: THREE.BufferGeometry, material: THREE.Material, copi
   return object;
 }
 
+/**
+ * Corners say in `shut` how much of the light from all around does not reach them, on their front and on their back (none
+ * where nobody has said so yet), as an occlusion map would.
+ */
+function shutOut(shader: Pick<THREE.WebGLProgramParametersWithUniforms, "vertexShader" | "fragmentShader">): void {
+  shader.vertexShader = shader.vertexShader
+    .replace("#include <common>", "#include <common>\nattribute vec2 shut; varying vec2 vShut;")
+    .replace("#include <begin_vertex>", "#include <begin_vertex>\nvShut = shut;");
+  shader.fragmentShader = shader.fragmentShader
+    .replace("#include <common>", "#include <common>\nvarying vec2 vShut;")
+    .replace(
+      "#include <aomap_fragment>",
+      `float open = 1.0 - (gl_FrontFacing ? vShut.x : vShut.y);
+      reflectedLight.indirectDiffuse *= open;
+      #ifdef USE_CLEARCOAT
+        clearcoatSpecularIndirect *= open;
+      #endif
+      #ifdef USE_SHEEN
+        sheenSpecularIndirect *= open;
+      #endif
+      reflectedLight.indirectSpecular *= computeSpecularOcclusion(saturate(dot(geometryNormal, geometryViewDir)), open, material.roughness);`,
+    );
+}
+
 interface Group {
   group: THREE.Group;
   /** Textures as its materials have them: placed, and with their colour space. */
@@ -174,7 +198,7 @@ export class PropMeshes {
     const covers = m.baseColor[3] * (1 - CLEAR * m.transmission);
     const tint = m.baseColor.slice(0, 3).map((c, k) => c * Math.exp(-m.absorption[k] * GLASS_DEPTH * m.transmission));
     const surface = pick(m.surfaceTexture, m.surfaceMatrix, false);
-    return new THREE.MeshPhysicalMaterial({
+    const physical = new THREE.MeshPhysicalMaterial({
       color: new THREE.Color().setRGB(tint[0], tint[1], tint[2]),
       metalness: m.metallic,
       roughness: m.roughness,
@@ -199,5 +223,8 @@ export class PropMeshes {
       alphaTest: m.alpha === "mask" ? m.alphaCutoff : 0,
       side: THREE.DoubleSide,
     });
+    physical.onBeforeCompile = shutOut;
+    physical.customProgramCacheKey = () => "shut";
+    return physical;
   }
 }

@@ -1,7 +1,10 @@
 import * as THREE from "three";
 import { lampsLit, lampsOf, weighed } from "#core/light/rig";
-import type { Vec3 } from "#core/math/vec3";
-import { groundAlbedo } from "#core/set/pieces";
+import { srgbToLinear } from "#core/colour/srgb";
+import type { Vec2, Vec3 } from "#core/math/vec3";
+import type { Camera } from "#core/optics/camera";
+import { pickFace } from "#core/set/pick";
+import { materialAt } from "#core/set/surface";
 import type { Shot } from "#core/shot/schema";
 import { projectedMaterial } from "./projected.ts";
 import { SkyBall } from "./skyBall.ts";
@@ -20,17 +23,34 @@ const GRAIN = 0.5;
 const LUMINANCE: Vec3 = [0.2126, 0.7152, 0.0722];
 const luminance = (c: readonly number[]): number => c.reduce((sum, x, k) => sum + x * LUMINANCE[k], 0);
 
-/** Mean luminance of the plate, linear, from a small copy of it. */
-function meanOf(plate: HTMLCanvasElement): number {
+/** Places of the plate that are looked at, across and down. */
+const PLACES = [48, 32] as const;
+
+/**
+ * Light that the set which the plate shows gives back, over its albedo: the mean of the places where the camera sees it,
+ * but for what glows. Null where it sees none of it.
+ */
+function lightOnSet(shot: Shot, camera: Camera, plate: HTMLCanvasElement): number | null {
+  const [across, down] = PLACES;
   const small = document.createElement("canvas");
-  [small.width, small.height] = [24, 16];
+  [small.width, small.height] = PLACES;
   const g = small.getContext("2d", { willReadFrequently: true })!;
-  g.drawImage(plate, 0, 0, 24, 16);
-  const { data } = g.getImageData(0, 0, 24, 16);
+  g.imageSmoothingQuality = "high";
+  g.drawImage(plate, 0, 0, across, down);
+  const { data } = g.getImageData(0, 0, across, down);
+  const { width, height } = shot.plates.main;
   let sum = 0;
-  for (let i = 0; i < data.length; i += 4)
-    sum += luminance([0, 1, 2].map((k) => new THREE.Color().setRGB(data[i + k] / 255, 0, 0, THREE.SRGBColorSpace).r));
-  return sum / (data.length / 4);
+  let count = 0;
+  for (let i = 0; i < across * down; i++) {
+    const pixel: Vec2 = [(((i % across) + 0.5) / across) * width, ((Math.floor(i / across) + 0.5) / down) * height];
+    const met = pickFace(shot.set, camera, pixel);
+    const material = met && materialAt(shot, met.part, met.face.id);
+    if (!material || material.glow > 0) continue;
+    const shown = luminance([0, 1, 2].map((k) => srgbToLinear(data[i * 4 + k] / 255)));
+    sum += shown / Math.max(0.02, luminance(material.albedo.colour));
+    count++;
+  }
+  return count > 0 ? sum / count : null;
 }
 
 export class Surroundings {
@@ -48,7 +68,6 @@ export class Surroundings {
   private readonly materials = [projectedMaterial(THREE.DoubleSide), projectedMaterial(THREE.DoubleSide)];
   private filtered: THREE.WebGLRenderTarget | null = null;
   private known: unknown[] = [];
-  private readonly means = new WeakMap<HTMLCanvasElement, number>();
 
   constructor(private readonly renderer: THREE.WebGLRenderer) {
     this.filter = new THREE.PMREMGenerator(renderer);
@@ -62,17 +81,18 @@ export class Surroundings {
   at(
     place: Vec3,
     shot: Shot,
+    camera: Camera,
     plate: HTMLCanvasElement | null,
     meshes: readonly { geometry: THREE.BufferGeometry; pictured: boolean }[],
     wear: (uniforms: THREE.ShaderMaterial["uniforms"], pictured: boolean) => void,
   ): THREE.Texture {
     const cell = place.map((x) => Math.round(x / GRAIN));
-    const key = [shot.set, shot.materials, shot.light, shot.solved, plate, meshes.length, ...cell];
+    const key = [shot.set, shot.materials, shot.light, camera, plate, meshes.length, ...cell];
     if (this.filtered && key.length === this.known.length && key.every((x, i) => x === this.known[i]))
       return this.filtered.texture;
     this.known = key;
     this.set.clear();
-    const unseen = this.unseenLevel(shot, plate);
+    const unseen = this.unseenLevel(shot, camera, plate);
     this.materials.forEach(({ uniforms }, i) => {
       wear(uniforms, i === 0);
       uniforms.unseen.value = unseen;
@@ -93,11 +113,9 @@ export class Surroundings {
   }
 
   /** Radiance of what the camera does not see, by its albedo: as bright as the rest of the set is for its own. */
-  private unseenLevel(shot: Shot, plate: HTMLCanvasElement | null): number {
-    if (!plate) return luminance(shot.light.sky.radiance);
-    let mean = this.means.get(plate);
-    if (mean === undefined) this.means.set(plate, (mean = meanOf(plate)));
-    return Math.min(4, mean / Math.max(0.05, luminance(groundAlbedo(shot))));
+  private unseenLevel(shot: Shot, camera: Camera, plate: HTMLCanvasElement | null): number {
+    const sky = Math.PI * luminance(shot.light.sky.radiance);
+    return Math.min(4, (plate && lightOnSet(shot, camera, plate)) ?? sky);
   }
 
   /** Lamps that have a size, as bright shapes; light of theirs comes back from the set in the plate already. */

@@ -9,16 +9,13 @@ import { modelOf, placementOf } from "#core/props/placed";
 import { sunDirection, weighed } from "#core/light/rig";
 import { placementRotation } from "#core/props/transform";
 import type { Face } from "#core/set/face";
-import { faceNormal } from "#core/set/face";
 import { facesOf } from "#core/set/faces";
 import type { Part } from "#core/set/parts/index";
 import { kindOf } from "#core/set/parts/index";
 import { materialAt } from "#core/set/surface";
-import { pickAlong } from "#core/set/pick";
-import { frontMesh, groundHeight } from "#core/set/pieces";
+import { frontMesh } from "#core/set/pieces";
 import type { OutsideView } from "../stores/desk.ts";
-import type { ShadedProp } from "./contactShades.ts";
-import { ContactShades } from "./contactShades.ts";
+import { ContactShades, onScreen } from "./contactShades.ts";
 import { PropMeshes } from "./propMeshes.ts";
 import { projectedMaterial } from "./projected.ts";
 import type { Sight } from "./sight.ts";
@@ -34,10 +31,6 @@ const LOOKUP = [96, 64] as const;
 const OVERSCAN = 1.18;
 /** What surrounds the props is taken anew when nothing has moved for so long. */
 const CALM_MS = 150;
-/** What is so near to what is below it has its shade there, metres. */
-const LOW = 0.1;
-/** How dark the light from all around leaves what is right under a prop. */
-const CONTACT = 0.85;
 
 /** How the view is looked at. */
 export interface Looks {
@@ -90,7 +83,6 @@ export class View3d {
   private plateTexture: THREE.CanvasTexture | null = null;
   private readonly surroundings: Surroundings;
   private readonly propMeshes = new PropMeshes();
-  private readonly underfoot = new THREE.Group();
   private readonly shades: ContactShades;
   private readonly plain = new THREE.MeshBasicMaterial({ side: THREE.DoubleSide });
   /** There are materials whose shaders are not made yet, and whether they are being made. */
@@ -102,12 +94,12 @@ export class View3d {
   private readonly setMeshes = new Map<string, KeptMesh>();
 
   constructor(canvas: HTMLCanvasElement, onTurn: () => void) {
+    this.shades = new ContactShades(() => this.again());
     this.renderer = new THREE.WebGLRenderer({ canvas, alpha: true, premultipliedAlpha: true, antialias: false });
     this.renderer.setClearColor(0, 0);
     // Asking each shader how it went would wait for the graphics card.
     this.renderer.debug.checkShaderErrors = false;
     this.surroundings = new Surroundings(this.renderer);
-    this.shades = new ContactShades(this.renderer);
     this.renderer.shadowMap.enabled = true;
     this.target = new THREE.WebGLRenderTarget(8, 8, { samples: 0, type: THREE.HalfFloatType });
     this.warp = new THREE.ShaderMaterial({
@@ -121,7 +113,7 @@ export class View3d {
     this.screen.add(new THREE.Mesh(new THREE.PlaneGeometry(2, 2), this.warp));
     this.sun.castShadow = true;
     this.sun.shadow.mapSize.set(2048, 2048);
-    this.scene.add(this.sun, this.sun.target, this.things, this.underfoot, this.outline);
+    this.scene.add(this.sun, this.sun.target, this.things, this.shades.sheets, this.outline);
     this.eye.up.set(0, 0, 1);
     this.orbit = new OrbitControls(this.eye, canvas);
     this.orbit.enabled = false;
@@ -135,6 +127,18 @@ export class View3d {
         this.draw();
         onTurn();
       });
+  }
+
+  /** What was shown last, for showing it again when something about it has come. */
+  private shown: [Shot, Map<string, Model>] | null = null;
+
+  /** The shades of what is shown have come. */
+  private again(): void {
+    if (!this.shown) return;
+    const [shot, models] = this.shown;
+    this.shade(shot, models);
+    this.fresh = true;
+    this.draw();
   }
 
   /** Shows a shot through its camera, or from outside, at a size in canvas pixels. */
@@ -151,6 +155,7 @@ export class View3d {
     const stepsOut = outside && !this.outside;
     this.outside = outside;
     this.cutAt = cutAt;
+    this.shown = [shot, models];
     this.fill(shot, models);
     this.light(shot);
     this.showOutline(camera, frame, outside, plate);
@@ -279,34 +284,17 @@ export class View3d {
     this.shade(shot, models);
   }
 
-  /** Lays the shade of the light from all around under what stands on something. */
+  /** Lays the shade of the light from all around where props come near something, and makes the sun's as dark as its share is. */
   private shade(shot: Shot, models: Map<string, Model>): void {
     const { sun, sky } = shot.light;
     const mean = (c: readonly number[]) => (c[0] + c[1] + c[2]) / 3;
     const direct = sun.on ? mean(weighed(sun.irradiance, sun)) * Math.max(0, sunDirection(shot)[2]) : 0;
     const around = sky.on ? Math.PI * mean(weighed(sky.radiance, sky)) : 0;
     const strength = direct > 0 ? around / (around + direct) : 1;
-    const ground = groundHeight(shot);
-    const shaded = this.things.children.flatMap((group): ShadedProp[] => {
-      const prop = group.userData.prop ? shot.props[group.userData.prop as string] : undefined;
-      const model = prop && modelOf(prop, models);
-      if (!prop || !model || prop.role !== "cg" || !prop.visibility.shadow) return [];
-      const { stands, placement } = prop;
-      // What is right below its middle, whatever it was put down on.
-      const box = new THREE.Box3().setFromObject(group);
-      const { x, y, z } = box.getCenter(new THREE.Vector3());
-      const met = pickAlong(shot.set, [x, y, z], [0, 0, -1]);
-      const under = met && met.distance < z - box.min.z + LOW ? faceNormal(met.face) : null;
-      if (!under && stands?.on !== "prop" && Math.abs(box.min.z - ground) > LOW) return [];
-      const normal: Vec3 =
-        under && Math.abs(under[2]) > 0.3 ? (under.map((v) => v * Math.sign(under[2])) as Vec3) : [0, 0, 1];
-      const { turnDeg, leanDeg, scale } = placement;
-      return [
-        { id: prop.id, group: group as THREE.Group, model, pose: [turnDeg, ...leanDeg, ...scale].join(), normal },
-      ];
-    });
-    this.underfoot.clear();
-    for (const sheet of this.shades.under(shaded, CONTACT * strength)) this.underfoot.add(sheet);
+    for (const { mesh } of this.setMeshes.values())
+      if (mesh.material instanceof THREE.ShadowMaterial) mesh.material.opacity = onScreen(1 - strength);
+    const props = this.things.children.filter((thing) => thing.userData.prop);
+    this.shades.show(shot, models, props, strength);
   }
 
   /** Meshes of the set; those of parts whose faces and looks stay are kept. */
@@ -348,7 +336,7 @@ export class View3d {
     const side = kindOf(part).frontOnly ? THREE.FrontSide : THREE.DoubleSide;
     if (this.outside) return projectedMaterial(side);
     return flags.catches
-      ? new THREE.ShadowMaterial({ opacity: 0.6, side: THREE.DoubleSide })
+      ? new THREE.ShadowMaterial({ side: THREE.DoubleSide })
       : new THREE.MeshBasicMaterial({ colorWrite: false, side: THREE.DoubleSide });
   }
 
@@ -459,7 +447,7 @@ export class View3d {
     // What stands before what, as the camera has it.
     this.scene.overrideMaterial = this.plain;
     this.outline.visible = false;
-    this.underfoot.visible = false;
+    this.shades.sheets.visible = false;
     // Props are not in the photograph, nor is what stands there for light alone: they hide nothing of it.
     const absent = this.things.children.filter((thing) => !thing.userData.pictured);
     for (const thing of absent) thing.visible = false;
@@ -469,7 +457,7 @@ export class View3d {
     this.renderer.setRenderTarget(null);
     for (const thing of absent) thing.visible = true;
     this.outline.visible = true;
-    this.underfoot.visible = true;
+    this.shades.sheets.visible = true;
     this.scene.overrideMaterial = null;
   }
 
@@ -495,7 +483,7 @@ export class View3d {
     this.surrounding = window.setTimeout(
       () => {
         const aim = this.wearPlate(camera, frame, plate, this.cutAt);
-        this.surround(shot, aim, plate);
+        this.surround(shot, camera, aim, plate);
         this.draw();
       },
       this.scene.environment ? CALM_MS : 0,
@@ -505,6 +493,7 @@ export class View3d {
   /** Lights the props by what is around the first of them. */
   private surround(
     shot: Shot,
+    camera: Camera,
     aim: (uniforms: THREE.ShaderMaterial["uniforms"], pictured: boolean) => void,
     plate: HTMLCanvasElement | null,
   ): void {
@@ -516,7 +505,7 @@ export class View3d {
       pictured: mesh.userData.pictured === true,
     }));
     const lit = this.scene.environment !== null;
-    this.scene.environment = this.surroundings.at([middle.x, middle.y, middle.z], shot, plate, meshes, aim);
+    this.scene.environment = this.surroundings.at([middle.x, middle.y, middle.z], shot, camera, plate, meshes, aim);
     // Shaders that know of surroundings are others than those that do not.
     if (!lit) this.fresh = true;
     this.scene.environmentIntensity = shot.light.propLevel;
