@@ -1,5 +1,10 @@
 import * as THREE from "three";
 
+/** Lamps that light what the camera does not see. */
+export const MOST_LAMPS = 6;
+/** Share of a room's light that comes from all around where lamps light it (common practice, no published source). */
+export const AROUND = 0.3;
+
 /**
  * Material of the set as seen from outside: it wears the plate as the camera projects it; what the camera does not see
  * is hatched over its material's own colour, which is what mirrors and bounced light find there. Lit from all around, so
@@ -21,11 +26,15 @@ export function projectedMaterial(side: THREE.Side): THREE.ShaderMaterial {
       tangential: { value: new THREE.Vector2() },
       cutAt: { value: 1e9 },
       unseen: { value: 0 },
+      lampAt: { value: Array.from({ length: MOST_LAMPS }, () => new THREE.Vector3()) },
+      lampFacing: { value: Array.from({ length: MOST_LAMPS }, () => new THREE.Vector3()) },
+      lampPower: { value: new Array<number>(MOST_LAMPS).fill(0) },
     },
     vertexShader: `attribute vec3 own; varying vec3 world; varying vec3 facing; varying vec3 filled;
       void main() { filled = own; vec4 p = modelMatrix * vec4(position, 1.0); world = p.xyz; facing = normalize(mat3(modelMatrix) * normal); gl_Position = projectionMatrix * viewMatrix * p; }`,
     fragmentShader: `uniform sampler2D plate; uniform sampler2D depth; uniform mat4 lens; uniform mat4 toCamera; uniform float focal; uniform float hasPlate;
       uniform vec2 principal; uniform vec2 frame; uniform vec3 radial; uniform vec2 tangential; uniform float cutAt; uniform float unseen;
+      uniform vec3 lampAt[${MOST_LAMPS}]; uniform vec3 lampFacing[${MOST_LAMPS}]; uniform float lampPower[${MOST_LAMPS}];
       varying vec3 world; varying vec3 facing; varying vec3 filled;
       void main() {
         if (world.z > cutAt) discard;
@@ -33,7 +42,18 @@ export function projectedMaterial(side: THREE.Side): THREE.ShaderMaterial {
         vec3 n = normalize(facing);
         float shade = 0.62 + 0.38 * abs(dot(n, vec3(0.36, 0.48, 0.8)));
         // As light it is as bright as its albedo makes it; to look at it is lit from all around.
-        vec3 colour = unseen > 0.0 ? filled * unseen : filled * shade * 1.3;
+        float lit = 1.0;
+        // Of lamps, shares of what they bring where the camera sees the set.
+        if (lampPower[0] > 0.0) {
+          lit = ${AROUND.toFixed(2)};
+          for (int i = 0; i < ${MOST_LAMPS}; i++) {
+            vec3 way = lampAt[i] - world;
+            float d2 = max(0.04, dot(way, way));
+            lit += (1.0 - ${AROUND.toFixed(2)}) * lampPower[i] * abs(dot(way, n)) * max(0.0, -dot(way, lampFacing[i])) / (d2 * d2);
+          }
+          lit = min(lit, 3.0);
+        }
+        vec3 colour = unseen > 0.0 ? filled * unseen * lit : filled * shade * 1.3;
         bool seen = false;
         if (hasPlate > 0.5 && c.z > 0.02) {
           vec2 t = c.xy / c.z;

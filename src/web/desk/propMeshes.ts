@@ -2,6 +2,7 @@ import * as THREE from "three";
 import { srgbToLinear } from "#core/colour/srgb";
 import type { Material, Mesh, Model, Texture, TextureMatrix, TextureWrap } from "#core/props/model";
 import { COPY_FLOATS } from "#core/props/model";
+import { dressShader } from "./propShader.ts";
 
 /**
  * Meshes, textures and materials of the props that the interactive view shows. What models share (the same file with
@@ -86,30 +87,6 @@ function copiesOf(geometry: THREE.BufferGeometry, material: THREE.Material, copi
     object.setMatrixAt(i, matrix.set(m[0], m[1], m[2], m[3], m[4], m[5], m[6], m[7], m[8], m[9], m[10], m[11], 0, 0, 0, 1));
   }
   return object;
-}
-
-/**
- * Corners say in `shut` how much of the light from all around does not reach them, on their front and on their back (none
- * where nobody has said so yet), as an occlusion map would.
- */
-function shutOut(shader: Pick<THREE.WebGLProgramParametersWithUniforms, "vertexShader" | "fragmentShader">): void {
-  shader.vertexShader = shader.vertexShader
-    .replace("#include <common>", "#include <common>\nattribute vec2 shut; varying vec2 vShut;")
-    .replace("#include <begin_vertex>", "#include <begin_vertex>\nvShut = shut;");
-  shader.fragmentShader = shader.fragmentShader
-    .replace("#include <common>", "#include <common>\nvarying vec2 vShut;")
-    .replace(
-      "#include <aomap_fragment>",
-      `float open = 1.0 - (gl_FrontFacing ? vShut.x : vShut.y);
-      reflectedLight.indirectDiffuse *= open;
-      #ifdef USE_CLEARCOAT
-        clearcoatSpecularIndirect *= open;
-      #endif
-      #ifdef USE_SHEEN
-        sheenSpecularIndirect *= open;
-      #endif
-      reflectedLight.indirectSpecular *= computeSpecularOcclusion(saturate(dot(geometryNormal, geometryViewDir)), open, material.roughness);`,
-    );
 }
 
 interface Group {
@@ -223,8 +200,7 @@ export class PropMeshes {
       alphaTest: m.alpha === "mask" ? m.alphaCutoff : 0,
       side: THREE.DoubleSide,
     });
-    physical.onBeforeCompile = shutOut;
-    physical.customProgramCacheKey = () => "shut";
+    dressShader(physical, m.wear);
     return physical;
   }
 }

@@ -2,11 +2,13 @@ import * as THREE from "three";
 import { lampsLit, lampsOf, weighed } from "#core/light/rig";
 import { srgbToLinear } from "#core/colour/srgb";
 import type { Vec2, Vec3 } from "#core/math/vec3";
+import { dot, sub } from "#core/math/vec3";
+import { faceNormal } from "#core/set/face";
 import type { Camera } from "#core/optics/camera";
 import { pickFace } from "#core/set/pick";
 import { materialAt } from "#core/set/surface";
 import type { Shot } from "#core/shot/schema";
-import { projectedMaterial } from "./projected.ts";
+import { MOST_LAMPS, projectedMaterial } from "./projected.ts";
 import { SkyBall } from "./skyBall.ts";
 
 /**
@@ -28,9 +30,14 @@ const PLACES = [48, 32] as const;
 
 /**
  * Light that the set which the plate shows gives back, over its albedo: the mean of the places where the camera sees it,
- * but for what glows. Null where it sees none of it.
+ * but for what glows; and what lamps bring there. Null where it sees none of it.
  */
-function lightOnSet(shot: Shot, camera: Camera, plate: HTMLCanvasElement): number | null {
+function lightOnSet(
+  shot: Shot,
+  camera: Camera,
+  plate: HTMLCanvasElement,
+  lamps: readonly FarLamp[],
+): { level: number; brought: number } | null {
   const [across, down] = PLACES;
   const small = document.createElement("canvas");
   [small.width, small.height] = PLACES;
@@ -40,6 +47,7 @@ function lightOnSet(shot: Shot, camera: Camera, plate: HTMLCanvasElement): numbe
   const { data } = g.getImageData(0, 0, across, down);
   const { width, height } = shot.plates.main;
   let sum = 0;
+  let brought = 0;
   let count = 0;
   for (let i = 0; i < across * down; i++) {
     const pixel: Vec2 = [(((i % across) + 0.5) / across) * width, ((Math.floor(i / across) + 0.5) / down) * height];
@@ -48,9 +56,37 @@ function lightOnSet(shot: Shot, camera: Camera, plate: HTMLCanvasElement): numbe
     if (!material || material.glow > 0) continue;
     const shown = luminance([0, 1, 2].map((k) => srgbToLinear(data[i * 4 + k] / 255)));
     sum += shown / Math.max(0.02, luminance(material.albedo.colour));
+    brought += lamps.reduce((total, lamp) => total + broughtBy(lamp, met.world, faceNormal(met.face)), 0);
     count++;
   }
-  return count > 0 ? sum / count : null;
+  return count > 0 ? { level: sum / count, brought: brought / count } : null;
+}
+
+/** A lamp as the set sees it from afar: luminance times area, without the angles. */
+interface FarLamp {
+  at: Vec3;
+  facing: Vec3;
+  power: number;
+}
+
+/** What a lamp brings to a face, but for what stands between: as the material's shader reckons it. */
+function broughtBy({ at, facing, power }: FarLamp, world: Vec3, normal: Vec3): number {
+  const way = sub(at, world);
+  const d2 = Math.max(0.04, dot(way, way));
+  return (power * Math.abs(dot(way, normal)) * Math.max(0, -dot(way, facing))) / (d2 * d2);
+}
+
+/** The strongest lamps that have a direction. */
+function farLamps(shot: Shot): FarLamp[] {
+  const sources = lampsLit(shot);
+  return lampsOf(shot)
+    .flatMap(({ kind, position, facing, size, radiance }, i): FarLamp[] => {
+      if (kind !== "rectangle" && kind !== "disc") return [];
+      const area = kind === "rectangle" ? size[0] * size[1] : (Math.PI / 4) * size[0] ** 2;
+      return [{ at: position, facing, power: area * luminance(weighed(radiance, sources[i])) }];
+    })
+    .sort((a, b) => b.power - a.power)
+    .slice(0, MOST_LAMPS);
 }
 
 export class Surroundings {
@@ -92,10 +128,20 @@ export class Surroundings {
       return this.filtered.texture;
     this.known = key;
     this.set.clear();
-    const unseen = this.unseenLevel(shot, camera, plate);
+    const lamps = farLamps(shot);
+    const seen = plate && lightOnSet(shot, camera, plate, lamps);
+    // Without a plate that shows the set it is the sky's light.
+    const level = Math.min(4, seen?.level ?? Math.PI * luminance(shot.light.sky.radiance));
     this.materials.forEach(({ uniforms }, i) => {
       wear(uniforms, i === 0);
-      uniforms.unseen.value = unseen;
+      uniforms.unseen.value = level;
+      for (let k = 0; k < MOST_LAMPS; k++) {
+        const lamp = seen && seen.brought > 0 ? lamps[k] : undefined;
+        (uniforms.lampPower.value as number[])[k] = lamp ? lamp.power / seen!.brought : 0;
+        if (!lamp) continue;
+        (uniforms.lampAt.value as THREE.Vector3[])[k].set(...lamp.at);
+        (uniforms.lampFacing.value as THREE.Vector3[])[k].set(...lamp.facing);
+      }
     });
     for (const { geometry, pictured } of meshes)
       this.set.add(new THREE.Mesh(geometry, this.materials[pictured ? 0 : 1]));
@@ -110,12 +156,6 @@ export class Surroundings {
     this.filtered?.dispose();
     this.filtered = this.filter.fromCubemap(this.target.texture);
     return this.filtered.texture;
-  }
-
-  /** Radiance of what the camera does not see, by its albedo: as bright as the rest of the set is for its own. */
-  private unseenLevel(shot: Shot, camera: Camera, plate: HTMLCanvasElement | null): number {
-    const sky = Math.PI * luminance(shot.light.sky.radiance);
-    return Math.min(4, (plate && lightOnSet(shot, camera, plate)) ?? sky);
   }
 
   /** Lamps that have a size, as bright shapes; light of theirs comes back from the set in the plate already. */

@@ -1,5 +1,6 @@
 import * as THREE from "three";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
+import { srgbToLinear } from "#core/colour/srgb";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import { normalize, sub } from "#core/math/vec3";
 import type { Camera, Frame } from "#core/optics/camera";
@@ -31,6 +32,9 @@ const LOOKUP = [96, 64] as const;
 const OVERSCAN = 1.18;
 /** What surrounds the props is taken anew when nothing has moved for so long. */
 const CALM_MS = 150;
+
+/** How bright ground is on a screen where the sun shines on it: what its shadow's colour is reckoned for. */
+const GROUND_SHOWN = 0.6;
 
 /** How the view is looked at. */
 export interface Looks {
@@ -291,10 +295,27 @@ export class View3d {
     const direct = sun.on ? mean(weighed(sun.irradiance, sun)) * Math.max(0, sunDirection(shot)[2]) : 0;
     const around = sky.on ? Math.PI * mean(weighed(sky.radiance, sky)) : 0;
     const strength = direct > 0 ? around / (around + direct) : 1;
-    for (const { mesh } of this.setMeshes.values())
-      if (mesh.material instanceof THREE.ShadowMaterial) mesh.material.opacity = onScreen(1 - strength);
+    this.tintSunShadow(shot);
     const props = this.things.children.filter((thing) => thing.userData.prop);
     this.shades.show(shot, models, props, strength);
+  }
+
+  /** Makes the sun's shadow on the set as dark, and of the colour, as what is left there is of all light. */
+  private tintSunShadow({ light, ...shot }: Shot): void {
+    const sun = weighed(light.sun.irradiance, light.sun).map(
+      (x) => x * Math.max(0, sunDirection({ light, ...shot })[2]),
+    );
+    const sky = light.sky.on ? weighed(light.sky.radiance, light.sky).map((x) => Math.PI * x) : [0, 0, 0];
+    // Shares that are left, as a screen shows them; the channel that is left least is the shadow's darkness.
+    const left = sky.map((x, k) => 1 - onScreen(sun[k] / Math.max(1e-9, x + sun[k])));
+    const least = Math.min(...left);
+    const opacity = 1 - least;
+    const colour = left.map((x) => srgbToLinear(GROUND_SHOWN * (x - least)) / Math.max(0.01, opacity));
+    for (const { mesh } of this.setMeshes.values())
+      if (mesh.material instanceof THREE.ShadowMaterial) {
+        mesh.material.opacity = opacity;
+        mesh.material.color.setRGB(colour[0], colour[1], colour[2]);
+      }
   }
 
   /** Meshes of the set; those of parts whose faces and looks stay are kept. */

@@ -144,9 +144,9 @@ const NUMBERS: { key: NumberKey; label: string; max: number; min?: number }[] = 
   { key: "anisotropy", label: "brushed", max: 1 },
 ];
 const WEAR = [
-  { key: "dirt", label: "dirt", title: "Near the ground and in hollows; seen in proof and final" },
-  { key: "rust", label: "rust", title: "In patches; seen in proof and final" },
-  { key: "scratches", label: "scratches", title: "Fine and bare; seen in proof and final" },
+  { key: "dirt", label: "dirt", title: "Near the ground and in hollows" },
+  { key: "rust", label: "rust", title: "In patches" },
+  { key: "scratches", label: "scratches", title: "Fine and bare" },
 ] as const;
 const absorbed = computed(() => shown.value?.absorption ?? [0, 0, 0]);
 </script>

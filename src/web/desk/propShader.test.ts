@@ -1,0 +1,30 @@
+import { expect, test } from "@jest/globals";
+import * as THREE from "three";
+import { dressShader } from "./propShader.ts";
+
+const WEAR = { dirt: 0.5, rust: 0.25, scratches: 0.1, low: -0.2, height: 0.7, size: 1.4 };
+
+/** What a material makes of three's own shader of its kind. */
+function shaderOf(wear?: typeof WEAR) {
+  const material = new THREE.MeshPhysicalMaterial();
+  dressShader(material, wear);
+  const { vertexShader, fragmentShader } = THREE.ShaderLib.physical;
+  const shader = { vertexShader, fragmentShader, uniforms: {} as Record<string, THREE.IUniform> };
+  material.onBeforeCompile(shader as never, null as never);
+  return { ...shader, key: material.customProgramCacheKey() };
+}
+
+test("every place of three's shader that props need is there, and wear has a program of its own with its own strengths", () => {
+  const [plain, worn] = [shaderOf(), shaderOf(WEAR)];
+  for (const { vertexShader, fragmentShader } of [plain, worn]) {
+    expect(vertexShader).toContain("vShut = shut;");
+    expect(fragmentShader.indexOf("reflectedLight.indirectDiffuse *= open;")).toBeGreaterThan(
+      fragmentShader.indexOf("#include <aomap_fragment>"),
+    );
+  }
+  expect(plain.fragmentShader).not.toContain("dirtAt");
+  expect(worn.fragmentShader.indexOf("dirtAt(own")).toBeGreaterThan(worn.fragmentShader.indexOf("float dirtAt("));
+  expect(plain.key).not.toBe(worn.key);
+  expect(worn.uniforms.wear.value).toEqual(new THREE.Vector3(0.5, 0.25, 0.1));
+  expect(worn.uniforms.wearBody.value).toEqual(new THREE.Vector3(-0.2, 0.7, 1.4));
+});

@@ -1,0 +1,148 @@
+import * as THREE from "three";
+import type { Material } from "#core/props/model";
+
+/** What the props' shaders in the interactive view have beyond three's: shade from all around, and wear. */
+
+type Shader = Pick<THREE.WebGLProgramParametersWithUniforms, "vertexShader" | "fragmentShader" | "uniforms">;
+
+function after(source: string, chunk: string, text: string): string {
+  const include = `#include <${chunk}>`;
+  if (!source.includes(include)) throw new Error(`There is no ${chunk} in this shader.`);
+  return source.replace(include, `${include}\n${text}`);
+}
+
+/**
+ * Corners say in `shut` how much of the light from all around does not reach them, on their front and on their back (none
+ * where nobody has said so yet), as an occlusion map would.
+ */
+function shutOut(shader: Shader): void {
+  shader.vertexShader = after(shader.vertexShader, "common", "attribute vec2 shut; varying vec2 vShut;");
+  shader.vertexShader = after(shader.vertexShader, "begin_vertex", "vShut = shut;");
+  shader.fragmentShader = after(
+    shader.fragmentShader,
+    "common",
+    "varying vec2 vShut;\nfloat openness() { return 1.0 - (gl_FrontFacing ? vShut.x : vShut.y); }",
+  );
+  shader.fragmentShader = after(
+    shader.fragmentShader,
+    "aomap_fragment",
+    `float open = openness();
+    reflectedLight.indirectDiffuse *= open;
+    #ifdef USE_CLEARCOAT
+      clearcoatSpecularIndirect *= open;
+    #endif
+    #ifdef USE_SHEEN
+      sheenSpecularIndirect *= open;
+    #endif
+    reflectedLight.indirectSpecular *= computeSpecularOcclusion(saturate(dot(geometryNormal, geometryViewDir)), open, material.roughness);`,
+  );
+}
+
+/** The kernel's wear (`src/kernel/wear.ts` and `wearSurface`), word for word: the same noise at the same places. */
+const WEAR = `
+varying vec3 vOwn; varying vec3 vOwnNormal;
+uniform vec3 wear; // Strengths of dirt, rust, scratches.
+uniform vec3 wearBody; // Lowest z, height and largest extent of the model.
+float hash3(int x, int y, int z) {
+  uint h = (uint(x) * 0x8da6b343u) ^ (uint(y) * 0xd8163841u) ^ (uint(z) * 0xcb1ab31fu);
+  h ^= h >> 15; h *= 0x2c1b3c6du; h ^= h >> 12; h *= 0x297a2d39u; h ^= h >> 15;
+  return float(h >> 8) / 16777216.0;
+}
+float wearNoise(vec3 p) {
+  vec3 f = floor(p); ivec3 i = ivec3(f); vec3 u = p - f;
+  u = u * u * (3.0 - 2.0 * u);
+  vec4 low = vec4(hash3(i.x, i.y, i.z), hash3(i.x + 1, i.y, i.z), hash3(i.x, i.y + 1, i.z), hash3(i.x + 1, i.y + 1, i.z));
+  vec4 high = vec4(hash3(i.x, i.y, i.z + 1), hash3(i.x + 1, i.y, i.z + 1), hash3(i.x, i.y + 1, i.z + 1), hash3(i.x + 1, i.y + 1, i.z + 1));
+  vec4 c = mix(low, high, u.z);
+  return mix(mix(c.x, c.y, u.x), mix(c.z, c.w, u.x), u.y);
+}
+float wearGrain(vec3 p) {
+  float sum = 0.0, weight = 0.5, s = 1.0;
+  for (int i = 0; i < 5; i++) { sum += weight * wearNoise(p * s + vec3(float(i) * 7.3, 0.0, 0.0)); weight *= 0.5; s *= 2.03; }
+  return sum / 0.96875;
+}
+float dirtAt(vec3 p, float above, float open) {
+  float patches = wearGrain(p * 7.0) - 0.5;
+  float hollow = clamp((1.0 - open) * 1.5, 0.0, 1.0);
+  return wear.x * smoothstep(0.3, 1.0, 0.75 * exp(-above * 4.0) + 0.85 * hollow + 0.36 + 1.1 * patches);
+}
+float rustAt(vec3 p) {
+  float n = (wearGrain(p * 5.0 + vec3(31.0, 0.0, 0.0)) - 0.5) * 1.9 + 0.5;
+  float border = 1.02 - wear.y;
+  return smoothstep(border - 0.05, border + 0.05, n);
+}
+float scratchAt(vec3 p, vec3 n, float width) {
+  vec3 a = abs(n);
+  bool up = a.z >= a.x && a.z >= a.y;
+  vec2 at = vec2(up || a.y > a.x ? p.x : p.y, up ? p.y : p.z);
+  float most = 0.0;
+  for (int k = 0; k < 7; k++) {
+    float angle = float(k) * 2.4 + 0.35 + 0.4 * hash3(k, 3, 1);
+    float c = cos(angle), s = sin(angle);
+    float u = at.x * c + at.y * s, v = at.y * c - at.x * s;
+    int cell = int(floor(v / 0.07));
+    float long_ = 0.1 + 0.35 * hash3(cell, k, 11);
+    float shifted = u / long_ + hash3(cell, k, 5) * 9.0;
+    int number = int(floor(shifted));
+    float along = shifted - floor(shifted);
+    if (hash3(cell, number, 40 + k) > wear.z * 0.45) continue;
+    float lean = (hash3(cell, number, 80 + k) - 0.5) * 0.9;
+    float line = (float(cell) + 0.5 + lean * (along - 0.4)) * 0.07;
+    float half_ = 0.0007 * (0.4 + hash3(cell, number, 20 + k));
+    float across = 1.0 - smoothstep(half_, half_ + max(half_, width), abs(v - line));
+    float ends = smoothstep(0.0, 0.12, along) * (1.0 - smoothstep(0.6, 1.0, along));
+    most = max(most, across * ends * min(1.0, 2.0 * half_ / max(width, 2.0 * half_)));
+  }
+  return most;
+}`;
+
+const WORN = `
+float coated = 1.0;
+{
+  vec3 own = vOwn / wearBody.z;
+  if (wear.z > 0.0) {
+    float share = scratchAt(own, vOwnNormal, length(fwidth(own)));
+    diffuseColor.rgb = mix(diffuseColor.rgb, diffuseColor.rgb * 0.6 + 0.3, share);
+    roughnessFactor = mix(roughnessFactor, max(roughnessFactor, 0.5), share);
+    coated *= 1.0 - share;
+  }
+  if (wear.y > 0.0) {
+    float share = rustAt(own);
+    float t = wearGrain(own * 40.0);
+    diffuseColor = mix(diffuseColor, vec4(mix(vec3(0.05, 0.018, 0.01), vec3(0.26, 0.085, 0.028), t), 1.0), share);
+    roughnessFactor = mix(roughnessFactor, 0.9, share);
+    metalnessFactor *= 1.0 - share;
+    coated *= 1.0 - share;
+  }
+  if (wear.x > 0.0) {
+    float above = max(0.0, vOwn.z - wearBody.x) / max(1e-6, wearBody.y);
+    float share = 0.9 * dirtAt(own, above, openness());
+    diffuseColor = mix(diffuseColor, vec4(0.1, 0.08, 0.058, 1.0), share);
+    roughnessFactor = mix(roughnessFactor, 0.95, share);
+    metalnessFactor *= 1.0 - share;
+    coated *= 1.0 - share;
+  }
+}`;
+
+function wornBy({ dirt, rust, scratches, low, height, size }: NonNullable<Material["wear"]>, shader: Shader): void {
+  shader.uniforms.wear = { value: new THREE.Vector3(dirt, rust, scratches) };
+  shader.uniforms.wearBody = { value: new THREE.Vector3(low, height, size) };
+  shader.vertexShader = after(shader.vertexShader, "common", "varying vec3 vOwn; varying vec3 vOwnNormal;");
+  shader.vertexShader = after(shader.vertexShader, "begin_vertex", "vOwn = position; vOwnNormal = normal;");
+  shader.fragmentShader = shader.fragmentShader.replace("void main() {", `${WEAR}\nvoid main() {`);
+  shader.fragmentShader = after(shader.fragmentShader, "metalnessmap_fragment", WORN);
+  shader.fragmentShader = after(
+    shader.fragmentShader,
+    "lights_physical_fragment",
+    "#ifdef USE_CLEARCOAT\n  material.clearcoat *= coated;\n#endif",
+  );
+}
+
+/** Gives a prop's material what it has beyond three's own. */
+export function dressShader(material: THREE.MeshPhysicalMaterial, wear: Material["wear"]): void {
+  material.onBeforeCompile = (shader) => {
+    shutOut(shader);
+    if (wear) wornBy(wear, shader);
+  };
+  material.customProgramCacheKey = () => (wear ? "prop worn" : "prop");
+}
