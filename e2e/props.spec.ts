@@ -143,6 +143,70 @@ test("dropped from the disk: a folder whose files find each other, one model by 
   expect((await lettering())!.font).toBe("Quay Mono");
 });
 
+test("under an overcast sky a cube stands in its own shade, on the ground and up a wall that it is pushed to", async ({
+  page,
+  request,
+}) => {
+  const id = await copyOfDemo(request, (copy) => {
+    copy.props = {};
+    copy.light.sun.on = false;
+    copy.set["block-9"] = makePart(
+      "block-9",
+      "Wall",
+      {
+        kind: "block",
+        base: [
+          [-4, -2, 0],
+          [1, -2, 0],
+          [1, -1.8, 0],
+          [-4, -1.8, 0],
+        ].map((p) => typedVertex(p as Vec3)),
+        height: 2,
+        closed: true,
+      },
+      copy.ground,
+    );
+  });
+  const shot = async () => (await opened(request, id)).shot;
+  const desk = new Desk(page);
+  await begun(page, id);
+  const { camera } = (await shot()).solved!;
+  /** Mean of what the page shows around a point of the world. */
+  const shownAt = async (world: Vec3) => {
+    const [x, y] = await desk.screen(projectPoint(camera, world)! as Vec2);
+    const png = await page.screenshot({ clip: { x: Math.round(x) - 1, y: Math.round(y) - 1, width: 3, height: 3 } });
+    const { channels } = await sharp(png).stats();
+    return channels.slice(0, 3).reduce((sum, { mean }) => sum + mean / 3, 0);
+  };
+  // Before the cube's front, on the wall beside it, and far from both.
+  const places: Vec3[] = [
+    [-1.5, -3.14, 0],
+    [-0.9, -2, 0.3],
+    [0.6, -4, 0],
+  ];
+  const before: number[] = [];
+  for (const place of places) before.push(await shownAt(place));
+  await page.getByTestId("add-1-m-cube").click();
+  await expect.poll(async () => Object.keys((await shot()).props)).toEqual(["prop-1"]);
+  await page.getByTestId("drawer-place").click();
+  for (const [axis, metres] of [
+    ["x", -1.5],
+    ["y", -2.55],
+  ] as const)
+    await desk.type(`Foot ${axis}`, String(metres));
+  // An unending wall would keep half of it from the ground at its foot, and so does nearly a cube close by.
+  const now = async () => {
+    const shares: number[] = [];
+    for (const [i, place] of places.entries()) shares.push((await shownAt(place)) / before[i]);
+    return shares.map((share) => share ** 2.2);
+  };
+  await expect.poll(async () => (await now())[0], { timeout: 30_000 }).toBeLessThan(0.75);
+  const [ground, wall, far] = await now();
+  expect(ground).toBeGreaterThan(0.45);
+  expect(wall).toBeLessThan(0.85);
+  expect(far).toBeGreaterThan(0.97);
+});
+
 test("net loft: a kettle on a chest on the bench, dragged there and resting; a stand-in gives way to a model", async ({
   page,
   request,
