@@ -133,6 +133,7 @@ export class View3d {
       });
   }
 
+  private hasSheets = false;
   /** What was shown last, for showing it again when something about it has come. */
   private shown: [Shot, Map<string, Model>] | null = null;
 
@@ -141,7 +142,8 @@ export class View3d {
     if (!this.shown) return;
     const [shot, models] = this.shown;
     this.shade(shot, models);
-    this.fresh = true;
+    // The first sheets bring a shader of their own; later ones, and what props lack of light, need no other.
+    if (!this.hasSheets && this.shades.sheets.children.length > 0) this.fresh = this.hasSheets = true;
     this.draw();
   }
 
