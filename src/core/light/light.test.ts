@@ -126,6 +126,15 @@ describe("sightings", () => {
     expect(dot(read([...list.slice(0, 3), { ...wrong, muted: true }]).direction, sun)).toBeCloseTo(1, 8);
   });
 
+  test("one that counts for three turns the answer as three of it do", () => {
+    const odd = upright("odd", [0, 3, 0], 2, directionFromAngles(toRadians(133), toRadians(41)));
+    const list = [upright("a", [1, -1, 0], 1.8), pair("b", [-2, 1, 2.4]), odd];
+    const thrice = read([...list, { ...odd, id: "odd-2" }, { ...odd, id: "odd-3" }]);
+    const weighed = read([...list.slice(0, 2), { ...odd, weight: 3 }]);
+    expect(dot(weighed.direction, thrice.direction)).toBeCloseTo(1, 10);
+    expect(dot(weighed.direction, read(list).direction)).toBeLessThan(1 - 1e-7);
+  });
+
   test("sightings that cannot be read say why", () => {
     const good = upright("a", [1, -1, 0], 1.8) as Extract<Sighting, { kind: "upright" }>;
     const { foot } = good;

@@ -67,6 +67,11 @@ export const LampSchema = v.object({
   cone: v.object({ innerDeg: NotNegative, outerDeg: v.pipe(Finite, v.minValue(0.1), v.maxValue(89)) }),
 });
 
+/** As how many a piece of evidence counts, beside what is known of its exactness. */
+const WeightSchema = v.optional(
+  v.pipe(Finite, v.minValue(0.1, "must be 0.1 or more"), v.maxValue(10, "must be 10 or less")),
+);
+
 /** How much of the sun a probed patch gets: all of it, none, or what the set lets through. */
 export const PROBE_SUNS = ["lit", "shaded", "as set"] as const;
 
@@ -79,6 +84,7 @@ const ProbeSchema = v.object({
   /** Reflectance of a card that lies there; null where the set's own material counts. */
   card: v.nullable(ColourSchema),
   muted: v.boolean(),
+  weight: WeightSchema,
 });
 
 /** A shadow on the plate that tells where the sun is. */
@@ -92,6 +98,7 @@ const SightingSchema = v.variant("kind", [
     top: PixelSchema,
     tip: PixelSchema,
     muted: v.boolean(),
+    weight: WeightSchema,
   }),
   /** A point whose height nobody knows, and its shadow. */
   v.object({
@@ -101,6 +108,7 @@ const SightingSchema = v.variant("kind", [
     top: PixelSchema,
     tip: PixelSchema,
     muted: v.boolean(),
+    weight: WeightSchema,
   }),
   /** A shiny ball: its middle, a point of its rim, and where it mirrors the sun. */
   v.object({
@@ -111,6 +119,7 @@ const SightingSchema = v.variant("kind", [
     rim: PixelSchema,
     light: PixelSchema,
     muted: v.boolean(),
+    weight: WeightSchema,
   }),
 ]);
 

@@ -136,7 +136,7 @@ function tangentsOf(d: Vec3): [Vec3, Vec3] {
 
 /**
  * Direction towards the sun from sightings that are not muted, by least squares over all of them, each weighed by what a
- * pixel's error does to it. A sentence that says what is wrong, or null without sightings.
+ * pixel's error does to it and by its own weight. A sentence that says what is wrong, or null without sightings.
  */
 export function sunFromSightings(
   camera: Camera,
@@ -177,6 +177,7 @@ export function sunFromSightings(
   const equationsOf = (d: Vec3): Equation[][] => {
     const [across, up] = tangentsOf(d);
     return read.map(({ s, planes, pixels, own }) => {
+      const ownSigmaPx = sigmaPx / Math.sqrt(s.weight ?? 1);
       if (Array.isArray(own)) {
         const slopes: Vec2 = [dot(own, across), dot(own, up)];
         const moves = byPixel<Vec3>(
@@ -184,7 +185,7 @@ export function sunFromSightings(
           (p) => pairNormal(camera, p, planes),
           (a, b) => [dot(sub(a, b), d)],
         );
-        const sigma = sigmaPx * Math.max(1e-7, Math.hypot(...moves.map(([m]) => m)));
+        const sigma = ownSigmaPx * Math.max(1e-7, Math.hypot(...moves.map(([m]) => m)));
         return [{ slopes, off: -dot(own, d), sigma }];
       }
       const { direction: at } = own as { direction: Vec3 };
@@ -193,7 +194,7 @@ export function sunFromSightings(
         (p) => (s.kind === "highlight" ? highlightSun(camera, p) : uprightSun(camera, p, planes)),
         (a, b) => [dot(sub(a.direction, b.direction), across), dot(sub(a.direction, b.direction), up)],
       );
-      return decorrelated([dot(at, across), dot(at, up)], moves, sigmaPx);
+      return decorrelated([dot(at, across), dot(at, up)], moves, ownSigmaPx);
     });
   };
   let normal = [0, 0, 0];

@@ -41,6 +41,19 @@ describe("sources from patches", () => {
     expect(solveSources(sunny, rig(SUN, SKY)).confused).toEqual([]);
   });
 
+  test("a patch that counts for four draws the answer as four of it do", () => {
+    const list = [patch("a", [0.6, 2.8], [SUN, SKY]), patch("b", [0, 1.6], [SUN, SKY])];
+    const off = patch("c", [0, 2], [SUN, SKY.map((x) => 1.2 * x) as Vec3]);
+    const four = [1, 2, 3, 4].map((i) => ({ ...off, id: `c${i}` }));
+    const { colours } = solveSources([...list, { ...off, weight: 4 }], rig(SUN, SKY));
+    const asFour = solveSources([...list, ...four], rig(SUN, SKY)).colours;
+    const once = solveSources([...list, off], rig(SUN, SKY)).colours;
+    colours[1].forEach((v, k) => {
+      expect(v).toBeCloseTo(asFour[1][k], 6);
+      expect(v).toBeGreaterThan(once[1][k] * 1.02);
+    });
+  });
+
   test("an overcast sky comes out of one patch", () => {
     const { colours, residual } = solveSources(
       [patch("a", [2.9], [SKY])],

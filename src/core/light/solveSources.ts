@@ -10,6 +10,8 @@ export interface LitPatch {
   /** Relative standard deviation of the albedo, and what shares its error. */
   spread: number;
   surface: string;
+  /** As how many it counts; 1 where nothing is said. */
+  weight?: number;
   /** Irradiance that comes from the set and the floor, plate units. */
   bounce: Vec3;
   /** Irradiance by source, in the order of the sources. */
@@ -60,9 +62,9 @@ function rowsOf(patches: LitPatch[], start: Vec3[], kinds: string[], k: number):
   const width = n + named.length + 1;
   const rows: number[][] = [];
   const right: number[] = [];
-  for (const { colour, albedo, bounce, units } of patches) {
+  for (const { colour, albedo, bounce, units, weight: counts = 1 } of patches) {
     const e = (Math.PI * colour[k]) / albedo[k];
-    const weight = 1 / (MODEL_SIGMA * Math.max(e, 1e-6));
+    const weight = Math.sqrt(counts) / (MODEL_SIGMA * Math.max(e, 1e-6));
     const row = new Array<number>(width).fill(0);
     units.forEach((u, s) => (row[s] = u[k] * start[s][k] * weight));
     rows.push(row);

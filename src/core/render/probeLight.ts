@@ -157,6 +157,7 @@ export function probeLight(kernel: Kernel, memory: SceneMemory, shot: Seen, plat
         albedo,
         spread: albedos[i].spread,
         surface: albedos[i].surface,
+        weight: probe.weight,
         bounce: joined(bounces[i], under.around, bounce),
         units: unitsAt(shot, unit[i]!, probe.sun).map((u, s) =>
           joined(u, sources[s].id === "sun" ? under.sun : under.around, units[s]),

@@ -226,6 +226,18 @@ const sourceName = (id: string) => (id === "sun" || id === "sky" ? id : (light.v
             "
           />
         </span>
+        <span>Counts as</span>
+        <span class="row">
+          <NumberField
+            :model-value="chosen.weight ?? 1"
+            label="As how many the probe counts"
+            narrow
+            :min="0.1"
+            :max="10"
+            @update:model-value="(weight) => change('Weigh probe', (p) => (p.weight = weight))"
+          />
+          <span class="quiet">probes</span>
+        </span>
         <template v-if="chosen.card === null && material">
           <span>Surface</span>
           <span class="row">

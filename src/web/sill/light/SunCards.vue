@@ -204,8 +204,22 @@ const degrees = (v: number, digits = 2) => `${v.toFixed(digits)}°`;
             >
           </template>
         </span>
+        <label v-if="desk.selected === s.id && sightings.length > 1" class="row end" @click.stop>
+          <span class="quiet">counts as</span>
+          <NumberField
+            :model-value="s.weight ?? 1"
+            :label="`As how many ${s.id} counts`"
+            narrow
+            :min="0.1"
+            :max="10"
+            @update:model-value="
+              (weight) => changed('Weigh sighting', (d) => (d.light.sightings[s.id].weight = weight))
+            "
+          />
+        </label>
         <button
-          class="plain end"
+          class="plain"
+          :class="{ end: desk.selected !== s.id || sightings.length < 2 }"
           :aria-label="`${s.muted ? 'Count' : 'Mute'} ${s.id}`"
           @click.stop="mute(s.id, !s.muted)"
         >
