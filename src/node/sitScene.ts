@@ -1,5 +1,6 @@
 import { mergeLayers } from "#core/comp/finish";
-import type { SitScene } from "#core/sit/scene";
+import type { Known, SitScene } from "#core/sit/scene";
+import { unkept } from "#core/sit/scene";
 import type { FinishedPicture } from "./handover/finished.ts";
 
 /** What the sit report looks at, of a finished picture. */
@@ -7,6 +8,7 @@ export function sitScene(
   { shot, models, plate }: Pick<SitScene, "shot" | "models" | "plate">,
   picture: FinishedPicture,
   notices: readonly string[] = [],
+  known: Known = unkept,
 ): SitScene {
   const { width, height, grained, layers, rendered, renderedSigma } = picture;
   return {
@@ -23,5 +25,6 @@ export function sitScene(
     merged: mergeLayers(layers),
     renderedSigma,
     notices,
+    known,
   };
 }

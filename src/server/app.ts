@@ -22,6 +22,7 @@ import type { ModelAsset, NewShot, PictureAsset, SurroundingsAsset } from "#core
 import { KeepModelSchema, KeptModelDetailsSchema, NewerFileSchema } from "#core/props/library";
 import { HashSchema } from "#core/schema/fields";
 import { assetsOf, setModelsOf } from "#core/shot/assets";
+import type { Known } from "#core/sit/scene";
 import type { Shot } from "#core/shot/schema";
 import { newShot, parseShot } from "#core/shot/schema";
 import { kernelBytes } from "#node/kernelFile";
@@ -30,7 +31,7 @@ import { ApiError, check, errorHandler, notFound } from "./errors.ts";
 import { deleteFont, keepFont, listFonts } from "./fonts.ts";
 import { guard } from "./guard.ts";
 import { deleteKit, keepKit, keepYardsticks, listKits, openYardsticks } from "./library.ts";
-import { deleteModel, describeModel, keepModel, listModels, replaceModel } from "./modelLibrary.ts";
+import { deleteModel, describeModel, keepModel, licencesOf, listModels, replaceModel } from "./modelLibrary.ts";
 import { Readings } from "./readings.ts";
 import { received } from "./receive.ts";
 import type { Services } from "./services.ts";
@@ -370,13 +371,18 @@ export function createApp(services: Services, names: readonly string[] = []): Ex
     );
     response.status(201).json(work);
   });
+  /** What the sit report knows beside the shot. */
+  const known = async (): Promise<Known> => ({
+    licences: await licencesOf(services),
+    yardsticks: await openYardsticks(db),
+  });
   api.post("/finals/:id/sit", json, async (request, response) => {
     const { id } = request.params;
     const row = await finals.find(id);
     const { shot } = await shots.open(row.shotId);
     // What was rendered is looked at, with the comp of now.
     const paths = await finals.pathsOf(id, shot.comp);
-    response.status(201).json(await works.begin("sit", paths, { notices: row.notices }));
+    response.status(201).json(await works.begin("sit", paths, { notices: row.notices, known: await known() }));
   });
   api.get("/works/:id/answer", (request, response) => {
     response.json(works.answerOf(request.params.id));
@@ -391,7 +397,15 @@ export function createApp(services: Services, names: readonly string[] = []): Ex
     const files = Object.fromEntries([...named].filter((h) => assets.has(h)).map((h) => [h, assets.pathOf(h)]));
     response
       .status(201)
-      .json(await works.begin("handover", paths, { choice, document: shot, takes: kept, assets: files }));
+      .json(
+        await works.begin("handover", paths, {
+          choice,
+          document: shot,
+          takes: kept,
+          assets: files,
+          known: await known(),
+        }),
+      );
   });
   api.get("/works/:id/files/:name", (request, response) => {
     const { id, name } = request.params;

@@ -20,6 +20,12 @@ export async function listModels({ db, shots }: Services): Promise<KeptModel[]> 
   return rows.map((row) => listed(row, users.get(row.hash) ?? []));
 }
 
+/** Terms of the kept models, by the hash of their file. */
+export async function licencesOf({ db }: Pick<Services, "db">): Promise<Record<string, string>> {
+  const rows = await db.select({ hash: models.hash, details: models.details }).from(models);
+  return Object.fromEntries(rows.map(({ hash, details }) => [hash, details.licence]));
+}
+
 /**
  * Keeps a model with its picture. One that is kept already stays as its user describes it; only how it is read is taken
  * anew. Throws ApiError where its file is not in the store.

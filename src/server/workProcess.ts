@@ -12,6 +12,7 @@ import type { HandOver } from "#node/handover/exporter";
 import type { FinishedPicture } from "#node/handover/finished";
 import { finishedPicture } from "#node/handover/finished";
 import { handOver } from "#node/handover/index";
+import type { Known } from "#core/sit/scene";
 import type { PicturedLine } from "#node/handover/sit";
 import { picturedReport } from "#node/handover/sit";
 import { decodeTexture } from "#node/images";
@@ -42,13 +43,14 @@ export interface WorkTasks {
   /** What was chosen to be handed over. */
   handover: { ask: HandOverAsk; answer: { files: { name: string; bytes: number }[] } };
   /** What still gives the composite away. */
-  sit: { ask: { notices: string[] }; answer: { lines: PicturedLine[] } };
+  sit: { ask: { notices: string[]; known: Known }; answer: { lines: PicturedLine[] } };
 }
 export interface HandOverAsk {
   choice: HandOverChoice;
   /** The shot as it is now. */
   document: Shot;
   takes: HandOver["takes"];
+  known: Known;
   /** Paths of all files that shot and takes name, by hash. */
   assets: Record<string, string>;
 }
@@ -126,7 +128,7 @@ const tasks: { [T in WorkTask]: (order: WorkOrder, tell: Tell) => Promise<WorkTa
   },
 
   async sit({ final, ask }, tell) {
-    const { notices } = ask as WorkTasks["sit"]["ask"];
+    const { notices, known } = ask as WorkTasks["sit"]["ask"];
     const plate = await plateFor(final);
     tell(0.2, "putting the picture together");
     const picture = await finishedPicture(final.shot, plate, passesOf(final), await sigmaOf(final));
@@ -138,12 +140,13 @@ const tasks: { [T in WorkTask]: (order: WorkOrder, tell: Tell) => Promise<WorkTa
       models,
       picture: () => Promise.resolve(picture),
       notices,
+      known,
     });
     return { lines };
   },
 
   async handover({ final, target, ask }, tell) {
-    const { choice, document, takes, assets } = ask as HandOverAsk;
+    const { choice, document, takes, assets, known } = ask as HandOverAsk;
     const plate = await plateFor(final);
     const models = await modelsFor(final);
     let made: Promise<FinishedPicture> | null = null;
@@ -157,6 +160,7 @@ const tasks: { [T in WorkTask]: (order: WorkOrder, tell: Tell) => Promise<WorkTa
       choice,
       picture: () => (made ??= picture()),
       files: final.files,
+      known,
       assets,
       takes,
       now: new Date(),

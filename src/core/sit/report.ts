@@ -1,6 +1,6 @@
 import { aspect, lens } from "./checks/camera.ts";
 import { contact, grounding } from "./checks/contact.ts";
-import { cut, licence, mirrors, size, stretch } from "./checks/props.ts";
+import { cut, licence, mirrors, modelLicences, size, stretch, yardsticks } from "./checks/props.ts";
 import { catcher, direction, tone } from "./checks/shadow.ts";
 import { grain, sharpness } from "./checks/texture.ts";
 import { black, cast, clipping, saturation, white } from "./checks/tone.ts";
@@ -11,6 +11,7 @@ export const CHECKS = {
   aspect,
   lens,
   size,
+  yardsticks,
   stretch,
   contact,
   grounding,
@@ -27,6 +28,7 @@ export const CHECKS = {
   mirrors,
   cut,
   licence,
+  modelLicences,
 };
 export type CheckName = keyof typeof CHECKS;
 export const CHECK_NAMES = Object.keys(CHECKS) as CheckName[];

@@ -1,6 +1,8 @@
 import type { Layers } from "../comp/layers.ts";
 import type { Place } from "../comp/mattes/shape.ts";
 import { placeOf } from "../comp/placeRaster.ts";
+import type { Yardstick } from "../match/yardsticks.ts";
+import { FIRST_YARDSTICKS } from "../match/yardsticks.ts";
 import type { Model } from "../props/model.ts";
 import type { Passes } from "../trace/film.ts";
 import type { Shot } from "../shot/schema.ts";
@@ -29,7 +31,18 @@ export interface SitScene {
   renderedSigma: number;
   /** What the render noticed. */
   notices: readonly string[];
+  /** What is known beside the shot. */
+  known: Known;
 }
+
+/** What the library knows: terms of models by their file's hash (null where there is no library at hand), and things of known size. */
+export interface Known {
+  licences: Readonly<Record<string, string>> | null;
+  yardsticks: readonly Yardstick[];
+}
+
+/** What is known without a library. */
+export const unkept: Known = { licences: null, yardsticks: FIRST_YARDSTICKS };
 
 /** A part of the picture, pixels. */
 export interface Spot {

@@ -1,3 +1,4 @@
+import type { Known } from "#core/sit/scene";
 import type { DecodedPlate } from "#core/comp/composite";
 import type { HandOverChoice } from "#core/handover/choice";
 import type { Model } from "#core/props/model";
@@ -21,6 +22,8 @@ export interface HandOver {
   /** Files of the shot by hash, for the bundle. */
   assets: Record<string, string>;
   takes: { name: string; createdAt: string; thumbnail: string; document: unknown }[];
+  /** What the sit report knows beside the shot; nothing where there is no library. */
+  known?: Known;
   /** Day and time that files are dated with. */
   now: Date;
 }

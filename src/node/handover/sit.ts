@@ -53,12 +53,12 @@ const small = async (
 
 /** The sit report of a finished picture, with small pictures. */
 export async function picturedReport(
-  over: Pick<HandOver, "shot" | "plate" | "models" | "picture"> & { notices?: readonly string[] },
+  over: Pick<HandOver, "shot" | "plate" | "models" | "picture" | "known"> & { notices?: readonly string[] },
 ): Promise<PicturedLine[]> {
   const picture = await over.picture();
   const { width, height } = picture;
   provideFiles(over.shot, over.models);
-  const lines = sitReport(sitScene(over, picture, over.notices));
+  const lines = sitReport(sitScene(over, picture, over.notices, over.known));
   const codes = eight(picture);
   return Promise.all(
     lines.map(async (line) => ({ ...line, picture: line.spot && (await small(codes, { width, height }, line.spot)) })),

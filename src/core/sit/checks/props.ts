@@ -1,3 +1,5 @@
+import { modelBounds } from "../../props/model.ts";
+import { singleModelOf } from "../../props/placed.ts";
 import type { Prop } from "../../props/schema.ts";
 import { boxOf } from "../scene.ts";
 import type { SitCheck } from "../scene.ts";
@@ -27,6 +29,48 @@ export const size: SitCheck = {
         score <= 1
           ? "Props have the size that their files say."
           : `“${worst.prop.name}” is ${worst.mean > 1 ? "larger" : "smaller"} than its file says: set its scale to 1, or type a side that is known.`,
+      step: "props",
+      spot: null,
+    };
+  },
+};
+
+/** Of a yardstick's name, what is no thing. */
+const NO_THING = /\b(height|width|length|long|short|side|with|large|standing|interior|above|of)\b|[^\p{L}\d ]/giu;
+/** Share by which any thing may differ from what such things measure, beside the spread of theirs. */
+const ANY = 0.03;
+
+/** The thing that a name is of: its last word ("oak table" is a table, "table lamp" a lamp). */
+const thingOf = (name: string): string => /([\p{L}\d]+)[^\p{L}\d]*$/u.exec(name.toLowerCase())?.[1] ?? "";
+
+/** Props that are called like something of known size. */
+export const yardsticks: SitCheck = {
+  label: "Size as such things have",
+  look: ({ shot, models, known }) => {
+    const found = shown(shot.props).flatMap((prop) => {
+      const model = singleModelOf(prop, models);
+      if (!model) return [];
+      const thing = thingOf(prop.name.replace(/[\d\s]+$/, ""));
+      const { low, high } = modelBounds(model);
+      const sides = low.map((x, k) => (high[k] - x) * Math.abs(prop.placement.scale[k]));
+      return known.yardsticks.flatMap(({ name, metres, spread, along }) => {
+        const words = name.split(",")[0].toLowerCase().replace(NO_THING, " ").split(/\s+/);
+        if (!words.includes(thing)) return [];
+        const near = (side: number) => Math.abs(Math.log(side / metres));
+        const side = along === null ? sides.reduce((a, b) => (near(b) < near(a) ? b : a)) : sides["xyz".indexOf(along)];
+        return [{ prop, name, metres, side, score: Math.abs(side - metres) / (2 * spread + ANY * metres) }];
+      });
+    });
+    if (found.length === 0) return null;
+    const worst = found.reduce((a, b) => (b.score > a.score ? b : a));
+    return {
+      score: worst.score,
+      value: `${worst.side.toFixed(3)} m`,
+      tolerance: `${worst.name}: ${worst.metres} m`,
+      words:
+        worst.score <= 1
+          ? "Props are as large as such things are."
+          : `“${worst.prop.name}” measures ${worst.side.toFixed(2)} m where such things have ${worst.metres} m (${worst.name}): check its unit, or call it what it is.`,
       step: "props",
       spot: null,
     };
@@ -134,6 +178,30 @@ export const licence: SitCheck = {
         ? "Whose the plate is goes with every file."
         : "Say whose the plate is, so that it goes with every file.",
       step: "plate",
+      spot: null,
+    };
+  },
+};
+
+/** Whether it is known on which terms the models may be used. */
+export const modelLicences: SitCheck = {
+  label: "Licences of the models",
+  look: ({ shot, known: { licences } }) => {
+    const own = shown(shot.props).flatMap(({ name, source }) =>
+      source.kind === "model" && !source.skin ? [{ name, asset: source.asset }] : [],
+    );
+    if (own.length === 0 || !licences) return null;
+    const unsaid = own.filter(({ asset }) => !licences[asset]);
+    const said = own.length - unsaid.length;
+    return {
+      score: unsaid.length === 0 ? 0 : null,
+      value: `${said} of ${own.length} said`,
+      tolerance: "all said",
+      words:
+        unsaid.length === 0
+          ? "It is known on which terms every model may be used."
+          : `Say in the library on which terms “${unsaid[0].name}”${unsaid.length > 1 ? ` and ${unsaid.length - 1} more` : ""} may be used.`,
+      step: "props",
       spot: null,
     };
   },
