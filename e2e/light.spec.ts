@@ -1,5 +1,6 @@
 import { expect, test } from "@playwright/test";
 import { sunAt } from "#core/light/almanac";
+import { roseOf } from "#core/light/rose";
 import { sunDirection } from "#core/light/rig";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import { toDegrees } from "#core/math/vec3";
@@ -160,6 +161,29 @@ test("quay: two sightings give the sun, the odd third is named, and the almanac 
   const { almanac, sun: own } = (await shot()).light;
   const turn = own.azimuthDeg + almanac!.northDeg! - sun.bearingDeg;
   expect(Math.abs(((turn + 540) % 360) - 180)).toBeLessThan(0.1);
+
+  // The compass rose's north is dragged to where its east was: a quarter less to +Y.
+  const { plates } = await shot();
+  const rose = roseOf(camera, plates.main, almanac!.northDeg)!;
+  await desk.drag(rose.tips[0], rose.tips[1]);
+  const turned = async () => (await shot()).light.almanac!.northDeg! - almanac!.northDeg!;
+  await expect.poll(async () => Math.abs(((((await turned()) % 360) + 360) % 360) - 270)).toBeLessThan(1);
+
+  // The place on the map: a quarter of it to the right of its middle, an eighth above.
+  await page.getByTestId("open-map").click();
+  const { x, y, width, height } = (await page.getByTestId("world").boundingBox())!;
+  await page.mouse.click(x + width * 0.75, y + height * 0.375);
+  await expect(page.getByTestId("picked-place")).toContainText(/22\.\d+° N, (89|90)\.\d+° E/);
+  await page.getByTestId("take-place").click();
+  await expect.poll(async () => Math.round((await shot()).light.almanac!.longitude)).toBe(90);
+  // A sighting that counts for more draws the sun to itself.
+  await page.getByLabel("Count sighting-3").click();
+  const azimuth = async () => (await shot()).light.sun.azimuthDeg;
+  await expect.poll(off).toBeGreaterThan(0.5);
+  const before = await azimuth();
+  await page.getByTestId("sighting-3").click();
+  await desk.type("As how many sighting-3 counts", "10");
+  await expect.poll(async () => Math.abs((await azimuth()) - before)).toBeGreaterThan(1);
 });
 
 test("surroundings: a picture all around lights the shot, is turned on the plate, and gives its sun away", async ({

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { roseOfShot } from "./handles/light.ts";
 import { computed } from "vue";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import { dayArc, worldAzimuth } from "#core/light/almanac";
@@ -129,6 +130,20 @@ const arc = computed(() => {
     return pixel ? [{ clock: clock.slice(11), at: spot(pixel) }] : [];
   });
 });
+/** The compass rose on the ground, while the almanac is at hand. */
+const rose = computed(() => {
+  if (!props.camera || desk.step !== "light" || desk.lightDrawer !== "sun") return null;
+  const found = roseOfShot(props.shot, props.camera);
+  if (!found) return null;
+  const tips = found.tips.map(spot);
+  const centre = spot(found.centre);
+  return {
+    ring: path(found.ring),
+    known: props.shot.light.almanac?.northDeg !== null,
+    centre,
+    tips: (["N", "E", "S", "W"] as const).map((letter, i) => ({ letter, at: tips[i] })),
+  };
+});
 /** Lamps as the outline of what shines and the way that it faces. */
 const lamps = computed(() => {
   const { camera, shot } = props;
@@ -255,6 +270,22 @@ const pointHandles = computed(() => props.handles.filter((h) => !h.to).map((h) =
       </g>
     </g>
     <g v-if="desk.step === 'light'">
+      <g v-if="rose" class="rose" :class="{ open: !rose.known }" data-test="rose">
+        <path :d="rose.ring" />
+        <template v-for="t in rose.tips" :key="t.letter">
+          <line
+            :x1="rose.centre[0]"
+            :y1="rose.centre[1]"
+            :x2="t.at[0]"
+            :y2="t.at[1]"
+            :class="{ north: t.letter === 'N' }"
+          />
+          <circle v-if="t.letter === 'N'" :cx="t.at[0]" :cy="t.at[1]" r="6" />
+          <text :x="t.at[0] + 7" :y="t.at[1] - 5" class="tag">
+            {{ t.letter }}{{ t.letter === "N" && !rose.known ? "?" : "" }}
+          </text>
+        </template>
+      </g>
       <g v-if="arc.length" class="arc" data-test="day-arc">
         <polyline :points="arc.map(({ at }) => at.join(',')).join(' ')" />
         <g v-for="a in arc" :key="a.clock">
@@ -468,6 +499,24 @@ text {
 .post .cast {
   stroke: #14142a;
   stroke-width: 3;
+}
+.rose path,
+.rose line {
+  fill: none;
+  stroke: #dfe6e4;
+  stroke-width: 1.2;
+}
+.rose .north {
+  stroke: var(--accent);
+  stroke-width: 2;
+}
+.rose circle {
+  fill: #2b2a28;
+  stroke: var(--accent);
+  stroke-width: 2;
+}
+.rose.open {
+  stroke-dasharray: 5 4;
 }
 .arc polyline {
   stroke: #ffd76e;

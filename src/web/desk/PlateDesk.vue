@@ -88,6 +88,7 @@ const handles = computed(() =>
     chosen: { selected: desk.selected, face: desk.face, axis: desk.heldAxis && AXES[desk.heldAxis] },
     box: desk.box,
     heights: heights.value,
+    rose: desk.lightDrawer === "sun",
     propHands: {
       over: (id, pixel) => sight.value && propMoves.moveOver(props.shot, sight.value, id, pixel, false),
       turn: turning.turnBy,

@@ -54,6 +54,7 @@ const handles = (shot: Shot, with_: Loose = loose()) =>
     chosen: { selected: null, face: null, axis: null },
     box: false,
     heights: new Map(),
+    rose: false,
     propHands: { over: () => null, turn: () => undefined, pivot: null },
     loose: with_,
     matte: null,

@@ -22,6 +22,8 @@ export interface HandleScene {
   chosen: Chosen;
   /** The test box is shown. */
   box: boolean;
+  /** The compass rose is shown. */
+  rose: boolean;
   /** Heights of the props' models as they stand. */
   heights: Map<string, number>;
   propHands: PropHands;
@@ -43,7 +45,7 @@ const HANDLES: Record<StepName, (scene: HandleScene) => Handle[]> = {
   ],
   set: ({ shot, sight, chosen }) => (sight ? setHandles(shot, sight, chosen) : []),
   props: ({ shot, sight, heights, propHands }) => (sight ? propHandles(shot, sight, heights, propHands) : []),
-  light: (scene) => through(scene, (camera) => lightHandles(scene.shot, camera)),
+  light: (scene) => through(scene, (camera) => lightHandles(scene.shot, camera, scene.rose)),
   render: () => [],
   comp: ({ shot, matte }) => matteHandles(shot, matte),
   handover: () => [],

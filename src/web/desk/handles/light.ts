@@ -1,9 +1,12 @@
 import type { Draft } from "immer";
+import type { Rose } from "#core/light/rose";
+import { roseOf } from "#core/light/rose";
 import { sightingPixels, sunFromSightings } from "#core/light/sightings";
 import type { Vec2 } from "#core/math/vec3";
 import { toDegrees } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 import { groundPlane, pixelDirection, pixelOnPlane, projectPoint } from "#core/optics/camera";
+import { groundHeight } from "#core/set/pieces";
 import type { Shot } from "#core/shot/schema";
 import type { Handle } from "./handle.ts";
 
@@ -41,7 +44,12 @@ export function turnSkyHandle(shot: Shot, camera: Camera, from: Vec2): Handle | 
   };
 }
 
-export function lightHandles(shot: Shot, camera: Camera): Handle[] {
+/** The compass rose of a shot that has an almanac; null where there is none. */
+export const roseOfShot = ({ light, plates, ...shot }: Shot, camera: Camera): Rose | null =>
+  light.almanac && roseOf(camera, plates.main, light.almanac.northDeg, groundHeight(shot));
+
+/** What can be grabbed in the Light step; the rose where it is shown. */
+export function lightHandles(shot: Shot, camera: Camera, showsRose: boolean): Handle[] {
   const handles: Handle[] = [];
   const { sightings, probes, shadows } = shot.light;
   for (const sighting of Object.values(sightings)) {
@@ -84,6 +92,19 @@ export function lightHandles(shot: Shot, camera: Camera): Handle[] {
         edit: "Move shaded region",
         drag: (draft, pixel) => (draft.light.shadows[region.id].points[i] = pixel),
       });
+    });
+  }
+  const rose = showsRose && roseOfShot(shot, camera);
+  if (rose) {
+    handles.push({
+      key: "rose.north",
+      owner: "",
+      at: rose.tips[0],
+      edit: "Turn the compass rose",
+      drag: (draft, pixel) => {
+        const north = rose.northAt(pixel);
+        if (north !== null && draft.light.almanac) draft.light.almanac.northDeg = north;
+      },
     });
   }
   for (const lamp of Object.values(shot.light.lamps)) {

@@ -2,7 +2,7 @@
 import Button from "primevue/button";
 import InputText from "primevue/inputtext";
 import ToggleSwitch from "primevue/toggleswitch";
-import { computed } from "vue";
+import { computed, ref } from "vue";
 import { almanacSun, compareSuns, dayArc, northFrom, timesOfSun, worldAzimuth } from "#core/light/almanac";
 import type { Almanac } from "#core/light/schema";
 import { sunFromSightings } from "#core/light/sightings";
@@ -13,6 +13,7 @@ import { formatLength } from "#core/units/length";
 import { followSighting } from "../../desk/handles/light.ts";
 import FigureChart from "../../parts/FigureChart.vue";
 import NumberField from "../../parts/NumberField.vue";
+import PlaceMap from "../../parts/PlaceMap.vue";
 import ToolButton from "../../parts/ToolButton.vue";
 import { useDesk } from "../../stores/desk.ts";
 import { useNotices } from "../../stores/notices.ts";
@@ -84,6 +85,15 @@ const open = () =>
 const change = (name: string, edit: (a: Almanac) => void) => set(name, (l) => edit(l.almanac!));
 function typeClock(text: string): void {
   if (/^\d{4}-\d\d-\d\dT\d\d:\d\d$/.test(text)) void change("Type time", (a) => (a.clock = text));
+}
+
+const mapped = ref(false);
+function takePlace({ latitude, longitude }: Pick<Almanac, "latitude" | "longitude">): void {
+  mapped.value = false;
+  void change("Place from the map", (a) => {
+    a.latitude = Number(latitude.toFixed(3));
+    a.longitude = Number(longitude.toFixed(3));
+  });
 }
 
 function takeAlmanac(): void {
@@ -258,12 +268,20 @@ const degrees = (v: number, digits = 2) => `${v.toFixed(digits)}°`;
         <i class="pi pi-times" />
       </button>
     </h3>
+    <PlaceMap
+      v-if="mapped && almanac"
+      :latitude="almanac.latitude"
+      :longitude="almanac.longitude"
+      @pick="takePlace"
+      @close="mapped = false"
+    />
     <template v-if="almanac && byAlmanac">
       <div class="facts">
         <span>Place</span>
         <span class="row">
           <NumberField
             :model-value="almanac.latitude"
+            class="place"
             label="Latitude"
             unit="° N"
             :digits="4"
@@ -273,6 +291,7 @@ const degrees = (v: number, digits = 2) => `${v.toFixed(digits)}°`;
           />
           <NumberField
             :model-value="almanac.longitude"
+            class="place"
             label="Longitude"
             unit="° E"
             :digits="4"
@@ -280,6 +299,9 @@ const degrees = (v: number, digits = 2) => `${v.toFixed(digits)}°`;
             :max="180"
             @update:model-value="(v) => change('Type place', (a) => (a.longitude = v))"
           />
+          <button class="act" title="On a map of the world" data-test="open-map" @click="mapped = true">
+            <i class="pi pi-map" /> map
+          </button>
         </span>
         <span>Clock</span>
         <span class="row">
@@ -340,6 +362,9 @@ const degrees = (v: number, digits = 2) => `${v.toFixed(digits)}°`;
 <style scoped>
 .chart {
   height: 92px;
+}
+.place {
+  width: 92px;
 }
 .clock {
   padding: 1px 6px;
