@@ -100,7 +100,7 @@ test("the sill's edge is dragged and remembered, double-clicked to fit, and the 
   expect(await height()).toBeLessThanOrEqual(400);
   await page.getByTestId("sill-edge").dblclick({ position: { x: 300, y: 4 } });
   await page.keyboard.press("Control+k");
-  await expect(page.getByTestId("palette")).toBeVisible();
+  await expect(page.getByTestId("palette").locator("input")).toBeFocused();
   await page.keyboard.type("stairs");
   await page.keyboard.press("Enter");
   await expect(page.getByTestId("tool-part-stairs")).toHaveAttribute("aria-pressed", "true");

@@ -184,6 +184,10 @@ test("under an overcast sky a cube stands in its own shade, on the ground and up
     [-0.9, -2, 0.3],
     [0.6, -4, 0],
   ];
+  // The plate is there and lies in its window.
+  await expect.poll(async () => (await desk.screen(projectPoint(camera, places[0])! as Vec2))[1]).toBeLessThan(560);
+  await expect.poll(async () => (await desk.screen([1620, 0]))[0]).toBeGreaterThan(900);
+  await page.waitForTimeout(1000);
   const before: number[] = [];
   for (const place of places) before.push(await shownAt(place));
   await page.getByTestId("add-1-m-cube").click();
@@ -288,13 +292,13 @@ test("slipway: the boat, set askew, tips until it rests stably on the ramp; it i
   ).toBeVisible({
     timeout: 20_000,
   });
-  expect((await boat()).stands).toMatchObject({ on: "face" });
+  await expect.poll(async () => (await boat()).stands?.on).toBe("face");
   // On its bilge, as such boats lie.
   expect((await boat()).placement.leanDeg[1]).toBeGreaterThan(15);
   const before = (await boat()).placement.position[0];
   await page.getByTestId("push-+X").click();
   await expect(page.getByText(/Rowing boat went .* along X until it touched/)).toBeVisible({ timeout: 20_000 });
-  expect((await boat()).placement.position[0]).toBeGreaterThan(before + 0.3);
+  await expect.poll(async () => (await boat()).placement.position[0]).toBeGreaterThan(before + 0.3);
 });
 
 test("quay: lettering, rows of crates as instances, and materials that are the document's alone", async ({
