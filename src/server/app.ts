@@ -395,17 +395,15 @@ export function createApp(services: Services, names: readonly string[] = []): Ex
     const kept = await shots.takeDocuments(id);
     const named = new Set([shot, ...kept.map((t) => t.document)].flatMap((own) => [...assetsOf(own)]));
     const files = Object.fromEntries([...named].filter((h) => assets.has(h)).map((h) => [h, assets.pathOf(h)]));
-    response
-      .status(201)
-      .json(
-        await works.begin("handover", paths, {
-          choice,
-          document: shot,
-          takes: kept,
-          assets: files,
-          known: await known(),
-        }),
-      );
+    response.status(201).json(
+      await works.begin("handover", paths, {
+        choice,
+        document: shot,
+        takes: kept,
+        assets: files,
+        known: await known(),
+      }),
+    );
   });
   api.get("/works/:id/files/:name", (request, response) => {
     const { id, name } = request.params;
