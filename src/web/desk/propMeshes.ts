@@ -9,10 +9,10 @@ import { dressShader } from "./propShader.ts";
  * other looks, or in rows) lies on the graphics card once, and leaves it when no prop shows it any more.
  */
 
-/** How much of the plate is seen at most through what lets light through: its shine is seen on the rest. */
+/** How much of the plate is seen through what lets all light through. */
 const CLEAR = 0.8;
-/** Way through glass that its tint is shown for at each of its two sides, metres. */
-const GLASS_DEPTH = 0.025;
+/** Way through glass that its tint is shown for, metres. */
+const GLASS_DEPTH = 0.05;
 
 const WRAPS: Record<TextureWrap, THREE.Wrapping> = {
   repeat: THREE.RepeatWrapping,
@@ -171,14 +171,9 @@ export class PropMeshes {
       placed.push(own);
       return own;
     };
-    // What lets light through shows as much of the plate as its darkest colour lets through; the rest of its colours stand
-    // before it as if lit by what is around. Refraction is the proof's.
-    const through = m.baseColor.slice(0, 3).map((c, k) => c * Math.exp(-m.absorption[k] * GLASS_DEPTH));
-    const clear = m.transmission * Math.min(CLEAR, ...through);
-    const covers = m.baseColor[3] * (1 - clear);
-    const tint = m.baseColor
-      .slice(0, 3)
-      .map((c, k) => c + m.transmission * (Math.max(0, through[k] - clear) / (1 - clear) - c));
+    // What lets light through shows the plate through it, tinted; refraction is the proof's.
+    const covers = m.baseColor[3] * (1 - CLEAR * m.transmission);
+    const tint = m.baseColor.slice(0, 3).map((c, k) => c * Math.exp(-m.absorption[k] * GLASS_DEPTH * m.transmission));
     const surface = pick(m.surfaceTexture, m.surfaceMatrix, false);
     const physical = new THREE.MeshPhysicalMaterial({
       color: new THREE.Color().setRGB(tint[0], tint[1], tint[2]),
