@@ -8,8 +8,8 @@ import type { ReadBegun, ReadOrder, ReadProgress, ReadReply, ReadTask, ReadTasks
 const processPath = fileURLToPath(new URL("./readProcess.ts", import.meta.url));
 
 const MB = 1024 * 1024;
-/** What reading one file may take. */
-const LIMITS = { bytes: 3072 * MB, seconds: 120 };
+/** What reading one file may take; a process that has not begun after `toBegin` seconds is replaced by another, once. */
+const LIMITS = { bytes: 3072 * MB, seconds: 120, toBegin: 30 };
 /** A process that has grown beyond this is not kept for the next file. */
 const LEAN = 700 * MB;
 /** How long an idle process stays. */
@@ -60,10 +60,15 @@ export interface Follow {
 export class Reader {
   private idle: Idle[] = [];
   private busy = new Set<ChildProcess>();
+  private running = 0;
   private waiting: (() => void)[] = [];
   private closed = false;
 
-  constructor(private readonly limits = LIMITS) {}
+  private readonly limits: typeof LIMITS;
+
+  constructor(limits: Partial<typeof LIMITS> = {}) {
+    this.limits = { ...LIMITS, ...limits };
+  }
 
   /** Reads a file; ends at once where it is left. Throws ApiError 422 with the sentence why it is refused. */
   async read<T extends ReadTask>(
@@ -73,23 +78,20 @@ export class Reader {
     ask: ReadTasks[T]["ask"],
     { tell, signal }: Follow = {},
   ): Promise<ReadTasks[T]["answer"]> {
-    while (this.busy.size >= PROCESSES) await new Promise<void>((resolve) => this.waiting.push(resolve));
-    const child = this.take();
-    this.busy.add(child);
+    while (this.running >= PROCESSES) await new Promise<void>((resolve) => this.waiting.push(resolve));
+    this.running++;
     try {
-      const reply = await this.ask(child, { task, path, name, ask }, { tell, signal });
-      if (reply.kind === "answer") return reply.answer as ReadTasks[T]["answer"];
+      const order: ReadOrder = { task, path, name, ask };
+      const follow = { tell, signal };
+      const reply = (await this.attempt(order, follow)) ?? (await this.attempt(order, follow));
+      if (reply?.kind === "answer") return reply.answer as ReadTasks[T]["answer"];
       const code = REFUSED[task];
-      if (reply.kind === "refused") throw new ApiError(422, code, reply.message, reply.hint);
-      throw new ApiError(
-        422,
-        code,
-        `“${name}” cannot be read: ${reply.message.replace(/\.$/, "")}.`,
-        "Save or export it again and drop that.",
-      );
+      if (reply?.kind === "refused") throw new ApiError(422, code, reply.message, reply.hint);
+      const why = reply ? reply.message.replace(/\.$/, "") : "the server has no time for it";
+      const hint = reply ? "Save or export it again and drop that." : "Drop it again in a minute.";
+      throw new ApiError(reply ? 422 : 503, code, `“${name}” cannot be read: ${why}.`, hint);
     } finally {
-      this.busy.delete(child);
-      this.keep(child);
+      this.running--;
       this.waiting.shift()?.();
     }
   }
@@ -104,6 +106,18 @@ export class Reader {
     this.idle = [];
   }
 
+  /** Asks one process; null where it never began, and is gone. */
+  private async attempt(order: ReadOrder, follow: Follow): Promise<ReadReply | null> {
+    const child = this.take();
+    this.busy.add(child);
+    try {
+      return await this.ask(child, order, follow);
+    } finally {
+      this.busy.delete(child);
+      this.keep(child);
+    }
+  }
+
   private take(): ChildProcess {
     const kept = this.idle.pop();
     if (kept) {
@@ -116,7 +130,7 @@ export class Reader {
   }
 
   private keep(child: ChildProcess): void {
-    if (this.closed || child.exitCode !== null || child.killed || memoryOf(child.pid!) > LEAN) {
+    if (this.closed || !child.connected || child.killed || memoryOf(child.pid!) > LEAN) {
       child.kill("SIGKILL");
       return;
     }
@@ -125,8 +139,8 @@ export class Reader {
     this.idle.push({ child, timer });
   }
 
-  private ask(child: ChildProcess, order: ReadOrder, { tell, signal }: Follow): Promise<ReadReply> {
-    const { bytes, seconds } = this.limits;
+  private ask(child: ChildProcess, order: ReadOrder, { tell, signal }: Follow): Promise<ReadReply | null> {
+    const { bytes, seconds, toBegin } = this.limits;
     const most = Math.min(seconds, SECONDS[order.task]?.(statSync(order.path).size) ?? seconds);
     return new Promise((resolve) => {
       const refuse = (message: string) => {
@@ -142,7 +156,10 @@ export class Reader {
           () => refuse(`“${order.name}” takes more than ${Number(s.toPrecision(2))} seconds to read.`),
           s * 1000,
         );
-      let late = after(seconds);
+      let late = setTimeout(() => {
+        child.kill("SIGKILL");
+        end(null);
+      }, toBegin * 1000);
       const leave = () => refuse(`“${order.name}” was left.`);
       const gone = () => refuse(`“${order.name}” cannot be read: its reader ended before it was done.`);
       const hear = (reply: ReadReply | ReadBegun | ReadProgress) => {
@@ -152,7 +169,7 @@ export class Reader {
         } else if (reply.kind === "progress") tell?.(reply.share);
         else end(reply);
       };
-      const end = (reply: ReadReply) => {
+      const end = (reply: ReadReply | null) => {
         clearInterval(watch);
         clearTimeout(late);
         child.off("message", hear);
