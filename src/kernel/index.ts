@@ -19,3 +19,4 @@ export { setParams } from "./params";
 export { samplePoints } from "./sampler";
 export { drawBsdf, pickPixel, pickedPropNumber, probePixels, renderFill, renderTile } from "./film";
 export { featureDistance, gatherHalf } from "./denoise";
+export { packPixels } from "./sparse";

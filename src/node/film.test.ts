@@ -17,7 +17,7 @@ import { standing } from "#core/props/transform";
 import * as L from "#kernel/layout";
 import { seeded } from "../testing/random.ts";
 import { testShot } from "../testing/shots.ts";
-import { SIZE, emptyScene, lookAt, ownFilter } from "../testing/render.ts";
+import { SIZE, emptyScene, lookAt, ownFilter, packedFilm } from "../testing/render.ts";
 import { BandFolder } from "./bandFolder.ts";
 import type { Film } from "./bands.ts";
 import { bandsOf } from "./bands.ts";
@@ -120,12 +120,12 @@ describe("denoising", () => {
       const bands = new BandFolder(path.join(folder, "bands"), "streak");
       for (const band of bandsOf(width, height))
         if (band.y0 !== leaveOut)
-          await bands.keep(
-            band,
-            width,
-            layout.stride,
-            film.slice(band.y0 * width * layout.stride, band.y1 * width * layout.stride),
-          );
+          await bands.keep(band, width, layout.stride, [
+            await packedFilm(
+              film.slice(band.y0 * width * layout.stride, band.y1 * width * layout.stride),
+              layout.stride,
+            ),
+          ]);
       const shot = testShot(width, height);
       const plate = plateOf(shot, new Uint8Array(width * height * 3).fill(90));
       return writeFinal(path.join(folder, "files"), shot, plate, null, choice, layout, bands);

@@ -11,22 +11,18 @@ function groupOf(name: string): PassGroup {
   return "surface";
 }
 
-/** Which of a pixel's sums are not 0 in every pixel. */
-function anywhere(film: Float32Array, stride: number): Uint8Array {
-  const there = new Uint8Array(stride);
-  for (let f = 0; f < film.length; f += stride) for (let k = 0; k < stride; k++) if (film[f + k] !== 0) there[k] = 1;
-  return there;
-}
-
-/** Chosen layers of a film as channels, straight from its sums; names keep to what every program reads. */
+/**
+ * Chosen layers of a film as channels, straight from its sums; names keep to what every program reads. `there` says which
+ * of a pixel's sums are not 0 in every pixel.
+ */
 export function layerChannels(
   film: Float32Array,
+  there: Uint8Array,
   pixels: number,
   layout: FilmLayout,
   passes: readonly PassGroup[],
 ): ExrChannel[] {
   const counts = filmCounts(film, pixels, layout);
-  const there = anywhere(film, layout.stride);
   const used = new Set<string>();
   return filmLayers(layout).flatMap(({ name, channels, offset, count, empty }) => {
     if (!passes.includes(groupOf(name))) return [];

@@ -172,13 +172,14 @@ export class RowFinisher {
     const [d0, d1] = [Math.max(0, at.h0 - beyond), Math.min(height, at.h1 + beyond)];
     const lean = denoise ? denoiseLayout(layout) : layout;
     const noisy = denoise ? new Float32Array(width * (d1 - d0) * lean.stride) : null;
-    const kept: { band: Band; pixels: Float32Array }[] = [];
+    const kept: { band: Band; film: Film; there: Uint8Array }[] = [];
     for (const band of this.setup.bands) {
       if (band.y1 <= d0 || band.y0 >= d1) continue;
       const own = band.y0 >= at.y0 && band.y1 <= at.y1;
       // Films of others are read into the same memory; one's own are held where their layers wait for the passes.
-      const pixels = await this.folder!.read(band, width, layout.stride, denoise && own ? null : this.memory);
-      if (!pixels) throw new Error("A band of the render is missing from the server's folder. Render it again.");
+      const read = await this.folder!.read(band, width, layout.stride, denoise && own ? null : this.memory);
+      if (!read) throw new Error("A band of the render is missing from the server's folder. Render it again.");
+      const { pixels, there } = read;
       if (!(denoise && own) && (!this.memory || this.memory.length < pixels.length)) this.memory = pixels;
       const film: Film = { width, height: band.y1 - band.y0, layout, pixels };
       if (noisy) copyLean(film, band, lean.stride, noisy, d0, d1);
@@ -186,16 +187,15 @@ export class RowFinisher {
       if (passes.occlusion) putOcclusion(passes.occlusion, film, band, at);
       if (!own) continue;
       this.look(film, band, out, noisy ? null : { ratio: passes.ratio, from: band.y0 - at.h0 });
-      if (noisy) kept.push({ band, pixels });
-      else this.packLayers(film, band, passes, at.h0, out);
+      if (noisy) kept.push({ band, film, there });
+      else this.packLayers(film, there, band, passes, at.h0, out);
     }
     if (!noisy) return;
     const wanted = { above: at.h0 - d0, rows: at.h1 - at.h0 };
     const clean = denoiseRows(noisy, width, lean, wanted, lightWeights(this.setup.shot), await this.filter());
     scaleProp(clean.prop, this.setup.shot.light.propLevel);
     putRows(passes, clean, 0, 0);
-    for (const { band, pixels } of kept)
-      this.packLayers({ width, height: band.y1 - band.y0, layout, pixels }, band, passes, at.h0, out);
+    for (const { band, film, there } of kept) this.packLayers(film, there, band, passes, at.h0, out);
   }
 
   /** Noise, borders and counts of a band. */
@@ -220,7 +220,7 @@ export class RowFinisher {
     }
   }
 
-  private packLayers(film: Film, band: Band, passes: Passes, h0: number, out: FinishedRows): void {
+  private packLayers(film: Film, there: Uint8Array, band: Band, passes: Passes, h0: number, out: FinishedRows): void {
     if (this.setup.passes.length === 0) return;
     const { pixels, layout, width, height: rows } = film;
     const skip = (band.y0 - h0) * width;
@@ -230,7 +230,7 @@ export class RowFinisher {
       ...colourChannels(part(passes.ratio, 3), 3, "ratio."),
       ...colourChannels(part(passes.added, 3), 3, "added."),
       { name: "Z", values: part(passes.depth, 1), type: "float" },
-      ...layerChannels(pixels, width * rows, layout, this.setup.passes),
+      ...layerChannels(pixels, there, width * rows, layout, this.setup.passes),
     ];
     this.putExr(out, "layers", rows, band.y0, channels, "half");
   }

@@ -2,6 +2,8 @@ import { availableParallelism } from "node:os";
 import { measureFill } from "#core/trace/fill";
 import { judgedCounts, openTiles, regionNoise } from "#core/trace/noise";
 import type { TraceScene } from "#core/trace/scene";
+import type { PackedPixels } from "#core/trace/sparse";
+import { packRoom } from "#core/trace/sparse";
 import type { LoadedScene, RenderSettings } from "#core/trace/upload";
 import { aimFilm, uploadScene } from "#core/trace/upload";
 import type { Region } from "#core/trace/tiles";
@@ -73,8 +75,8 @@ export interface BandOptions {
   signal?: AbortSignal;
   /** Bands that need no rendering any more. */
   done?: (band: Band) => boolean;
-  /** Takes the film of sums of a finished band; it is overwritten afterwards. */
-  onBand: (film: Film, band: Band) => Promise<void>;
+  /** Takes the film of sums of a finished band; it is overwritten afterwards. `pack` has the threads pack it. */
+  onBand: (film: Film, band: Band, pack: () => Promise<PackedPixels[]>) => Promise<void>;
   onProgress?: (progress: RenderProgress) => void;
 }
 
@@ -96,6 +98,7 @@ export async function renderBands(scene: TraceScene, settings: RenderSettings, o
     // It may have come while the threads were started.
     options.signal?.throwIfAborted();
     const loaded = uploadScene(pool.kernel, pool.scene, scene, { ...settings, filmRows: bands[0].y1 });
+    const room = pool.scene.reserve(packRoom(width * bands[0].y1, loaded.layout.stride));
     await fillOf(pool, loaded, scene, FILL_SAMPLES, options.signal);
     const started = performance.now();
     const total = open.reduce((n, b) => n + b.y1 - b.y0, 0);
@@ -136,7 +139,9 @@ export async function renderBands(scene: TraceScene, settings: RenderSettings, o
       }
       rendered += rows;
       tell(0);
-      await options.onBand({ width, height: rows, layout: loaded.layout, pixels: film() }, band);
+      const { layout } = loaded;
+      const pack = () => pool.pack(loaded.film, layout.stride, width * rows, room);
+      await options.onBand({ width, height: rows, layout, pixels: film() }, band, pack);
     }
   } finally {
     options.signal?.removeEventListener("abort", abandon);

@@ -78,10 +78,10 @@ export async function renderIntoFolder(
   const done = new Set<number>();
   let keeping: Promise<void> = Promise.resolve();
   for (const band of bandsOf(size.width, size.height)) {
-    const pixels = await folder.read(band, size.width, layout.stride);
-    if (!pixels) continue;
+    const kept = await folder.read(band, size.width, layout.stride);
+    if (!kept) continue;
     done.add(band.y0);
-    options.onBand?.({ width: size.width, height: band.y1 - band.y0, pixels, layout }, band);
+    options.onBand?.({ width: size.width, height: band.y1 - band.y0, pixels: kept.pixels, layout }, band);
   }
   await renderBands(scene, settings, {
     samples: choice.samples,
@@ -91,14 +91,12 @@ export async function renderIntoFolder(
     signal: options.signal,
     done: (band) => done.has(band.y0),
     onProgress: options.onProgress,
-    onBand: async (film, band) => {
-      // While the next band is rendered this one is kept: its film is copied, since that of the render is used again.
+    onBand: async (film, band, pack) => {
+      const packed = await pack();
+      options.onBand?.(film, band);
+      // It is written while the next band is rendered.
       await keeping;
-      const own = { ...film, pixels: film.pixels.slice() };
-      keeping = new Promise<void>((resolve) => setImmediate(resolve)).then(async () => {
-        await folder.keep(band, own.width, own.layout.stride, own.pixels);
-        options.onBand?.(own, band);
-      });
+      keeping = folder.keep(band, film.width, film.layout.stride, packed);
       keeping.catch(() => undefined);
     },
   });

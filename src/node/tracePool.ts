@@ -1,7 +1,9 @@
 import { Worker } from "node:worker_threads";
 import { GENERATION_ADDRESS, SceneMemory, scratchAddress } from "#core/trace/memory";
 import type { Kernel } from "#core/trace/kernel";
+import type { PackJob, PackedPixels } from "#core/trace/sparse";
 import type { FillJob, TileJob, TileReport } from "#core/trace/tiles";
+import { packRoom } from "#core/trace/sparse";
 import { rewindTiles } from "#core/trace/tiles";
 import { askThread } from "./askThread.ts";
 import { compileKernel, newKernelMemory, openKernel, threadPath } from "./kernelFile.ts";
@@ -33,6 +35,16 @@ export class TracePool {
     rewindTiles(this.memory.buffer);
     const reports = await Promise.all(this.workers.map((worker) => askThread<TileReport>(worker, job)));
     return reports.reduce((n, r) => n + r.rays, 0);
+  }
+
+  /** Packs so many pixels of a film, each thread its share in its part of `packRoom` bytes at `room`. */
+  async pack(film: number, stride: number, pixels: number, room: number): Promise<PackedPixels[]> {
+    const share = Math.ceil(pixels / this.workers.length);
+    const jobs = this.workers.map((_, i): PackJob => {
+      const [first, last] = [Math.min(pixels, i * share), Math.min(pixels, (i + 1) * share)];
+      return { film, stride, first, last, room: room + packRoom(first, stride) };
+    });
+    return Promise.all(this.workers.map((worker, i) => askThread<PackedPixels>(worker, jobs[i])));
   }
 
   /** Makes every thread leave its tile at the next row. Scenes uploaded before can no longer be rendered. */

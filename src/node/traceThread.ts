@@ -1,5 +1,7 @@
 import { parentPort, workerData } from "node:worker_threads";
 import { scratchAddress } from "#core/trace/memory";
+import type { PackJob } from "#core/trace/sparse";
+import { packPixels } from "#core/trace/sparse";
 import type { FillJob, TileJob } from "#core/trace/tiles";
 import { runJob } from "#core/trace/tiles";
 import { openKernel } from "./kernelFile.ts";
@@ -13,7 +15,10 @@ export interface TraceThreadData {
 
 const { module, memory, thread } = workerData as TraceThreadData;
 const kernel = await openKernel(module, memory, scratchAddress(thread));
-parentPort!.on("message", (job: TileJob | FillJob) => {
-  parentPort!.postMessage(runJob(kernel, memory.buffer, job));
+parentPort!.on("message", (job: TileJob | FillJob | PackJob) => {
+  if ("room" in job) {
+    const packed = packPixels(kernel, memory.buffer, job);
+    parentPort!.postMessage(packed, [packed.masks.buffer, packed.words.buffer]);
+  } else parentPort!.postMessage(runJob(kernel, memory.buffer, job));
 });
 parentPort!.postMessage("ready");

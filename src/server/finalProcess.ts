@@ -78,18 +78,24 @@ async function run(order: FinalOrder): Promise<void> {
         rays: p.rays,
       }),
     onBand: (film, band) => {
-      const linear = compositeLinear(plateRowsAt(plate, choice.percent, band), developBand(shot, film));
       const v0 = Math.ceil((band.y0 * height) / size.height - 0.5);
       const v1 = Math.min(height, Math.ceil((band.y1 * height) / size.height - 0.5));
-      const pixels = new Uint8Array(Math.max(0, v1 - v0) * width * 3);
-      for (let v = v0; v < v1; v++) {
+      if (v1 <= v0) return;
+      // Only the pixels that are shown are developed.
+      const { layout } = film;
+      const behind = plateRowsAt(plate, choice.percent, band).linear;
+      const few = { ...film, width, height: v1 - v0, pixels: new Float32Array((v1 - v0) * width * layout.stride) };
+      const linear = new Float32Array((v1 - v0) * width * 3);
+      for (let v = v0, to = 0; v < v1; v++) {
         const y = Math.min(band.y1 - 1, Math.max(band.y0, Math.floor(((v + 0.5) * size.height) / height))) - band.y0;
-        for (let u = 0; u < width; u++) {
-          const from = (y * size.width + Math.floor(((u + 0.5) * size.width) / width)) * 3;
-          for (let k = 0; k < 3; k++) pixels[((v - v0) * width + u) * 3 + k] = linearToCode(shown(linear[from + k]), 8);
+        for (let u = 0; u < width; u++, to++) {
+          const from = y * size.width + Math.floor(((u + 0.5) * size.width) / width);
+          few.pixels.set(film.pixels.subarray(from * layout.stride, (from + 1) * layout.stride), to * layout.stride);
+          for (let k = 0; k < 3; k++) linear[to * 3 + k] = behind[from * 3 + k];
         }
       }
-      void say({ kind: "rows", width, height, v0, pixels });
+      const picture = compositeLinear({ width, height: v1 - v0, linear }, developBand(shot, few));
+      void say({ kind: "rows", width, height, v0, pixels: Uint8Array.from(picture, (x) => linearToCode(shown(x), 8)) });
     },
   });
   void say({ kind: "writing", secondsLeft: null });

@@ -7,6 +7,7 @@ import { noDistortion } from "#core/optics/distortion";
 import type { LensKit } from "#core/optics/lensKit";
 import type { KeptLensKit, OpenShot, PictureAsset, TakeListing } from "#core/shot/api";
 import { BandFolder } from "#node/bandFolder";
+import { packedFilm } from "../testing/render.ts";
 import type { TestServer } from "../testing/server.ts";
 import { sendBytes, serveHere } from "../testing/server.ts";
 
@@ -113,8 +114,8 @@ describe("bands of an unfinished final", () => {
       { y0: 0, y1: 2 },
       { y0: 2, y1: 4 },
     ];
-    await bands.keep(second, 5, 3, film);
-    expect(await bands.read(second, 5, 3)).toEqual(film);
+    await bands.keep(second, 5, 3, [await packedFilm(film, 3)]);
+    expect((await bands.read(second, 5, 3))?.pixels).toEqual(film);
     expect(await bands.read(first, 5, 3)).toBeNull();
     // Another size, another layout, another render.
     expect(await bands.read(second, 6, 3)).toBeNull();

@@ -7,6 +7,8 @@ import { plainMaterial } from "#core/props/model";
 import { standing } from "#core/props/transform";
 import type { PartFilter } from "#core/trace/denoise";
 import { kernelFilter } from "#core/trace/kernelDenoise";
+import type { PackedPixels } from "#core/trace/sparse";
+import { packPixels, packRoom } from "#core/trace/sparse";
 import { SceneMemory, scratchAddress } from "#core/trace/memory";
 import type { TraceScene } from "#core/trace/scene";
 import { compileKernel, newKernelMemory, openKernel } from "#node/kernelFile";
@@ -97,4 +99,20 @@ export async function ownFilter(): Promise<PartFilter> {
   const memory = newKernelMemory();
   const kernel = await openKernel(await compileKernel(), memory, scratchAddress(0));
   return kernelFilter(kernel, new SceneMemory(memory));
+}
+
+/** A film as the tracer's threads pack it. */
+export async function packedFilm(film: Float32Array, stride: number): Promise<PackedPixels> {
+  const memory = newKernelMemory();
+  const kernel = await openKernel(await compileKernel(), memory, scratchAddress(0));
+  const scene = new SceneMemory(memory);
+  const pixels = film.length / stride;
+  const job = {
+    film: scene.putF32(film),
+    stride,
+    first: 0,
+    last: pixels,
+    room: scene.reserve(packRoom(pixels, stride)),
+  };
+  return packPixels(kernel, memory.buffer, job);
 }

@@ -91,6 +91,10 @@ class GrainRows {
   private readonly first: number;
   /** Rows blurred across, by their number. */
   private readonly across = new Map<number, Float32Array>();
+  /** Memory of rows that are done with. */
+  private readonly spare: Float32Array[] = [];
+  private readonly white: Float32Array;
+  private readonly out: Float32Array;
   private readonly mix: [number, number, number, number, number, number];
 
   constructor(
@@ -98,26 +102,30 @@ class GrainRows {
     private readonly width: number,
     private readonly seed: number,
   ) {
+    this.white = new Float32Array((width + 2 * REACH) * 3);
+    this.out = new Float32Array(width * 3);
     this.taps = grainTaps(model.size);
     this.first = this.taps.findIndex((t) => t > 1e-4);
     this.mix = mixing(model.joined);
   }
 
+  /** Row y; the memory is that of the next one. */
   row(y: number): Float32Array {
-    const { width, taps, first } = this;
-    const out = new Float32Array(width * 3);
-    for (let t = first; t < taps.length - first; t++) {
-      const row = this.acrossRow(y + t - REACH);
-      const weight = taps[t];
-      for (let i = 0; i < out.length; i++) out[i] += weight * row[i];
-    }
-    for (const key of this.across.keys()) if (key < y - REACH) this.across.delete(key);
+    const { taps, first, out } = this;
+    out.fill(0);
+    for (let t = first; t < taps.length - first; t++) addScaled(out, this.acrossRow(y + t - REACH), 0, taps[t]);
+    for (const [key, row] of this.across)
+      if (key < y - REACH) {
+        this.across.delete(key);
+        this.spare.push(row);
+      }
     const [rr, gr, gg, br, bg, bb] = this.mix;
     for (let i = 0; i < out.length; i += 3) {
-      const [r, g, b] = [out[i], out[i + 1], out[i + 2]];
+      const r = out[i];
+      const g = out[i + 1];
       out[i] = rr * r;
       out[i + 1] = gr * r + gg * g;
-      out[i + 2] = br * r + bg * g + bb * b;
+      out[i + 2] = br * r + bg * g + bb * out[i + 2];
     }
     return out;
   }
@@ -125,8 +133,7 @@ class GrainRows {
   private acrossRow(y: number): Float32Array {
     const kept = this.across.get(y);
     if (kept) return kept;
-    const { width, taps, first, seed } = this;
-    const white = new Float32Array((width + 2 * REACH) * 3);
+    const { width, taps, first, seed, white } = this;
     for (let x = -REACH; x < width + REACH; x++) {
       const [a, b] = [mixed(x, y, seed), mixed(x, y, seed ^ 0x5bd1e995)];
       const at = (x + REACH) * 3;
@@ -134,14 +141,15 @@ class GrainRows {
       white[at + 1] = QUANTILES[(a >>> 12) & 4095];
       white[at + 2] = QUANTILES[b & 4095];
     }
-    const out = new Float32Array(width * 3);
-    for (let t = first; t < taps.length - first; t++) {
-      const weight = taps[t];
-      for (let i = 0; i < out.length; i++) out[i] += weight * white[i + t * 3];
-    }
+    const out = this.spare.pop()?.fill(0) ?? new Float32Array(width * 3);
+    for (let t = first; t < taps.length - first; t++) addScaled(out, white, t * 3, taps[t]);
     this.across.set(y, out);
     return out;
   }
+}
+
+function addScaled(to: Float32Array, from: Float32Array, skip: number, weight: number): void {
+  for (let i = 0; i < to.length; i++) to[i] += weight * from[i + skip];
 }
 
 /** Lower triangle by which independent deviates get the channels' correlations (Cholesky). */

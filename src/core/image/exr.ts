@@ -130,7 +130,11 @@ export function packRows(
 /** What tells a block of even channels from another; null where some channel is not even. */
 function evenKey(width: number, y0: number, y1: number, channels: ExrChannel[]): string | null {
   const values: number[] = [y1 - y0];
-  for (const { values: all, offset = 0, stride = 1, over } of channels) {
+  for (const { values: all, offset = 0, stride = 1, over, zero } of channels) {
+    if (zero) {
+      values.push(0);
+      continue;
+    }
     const first = y0 * width;
     const value = all[first * stride + offset];
     for (let i = first, at = first * stride + offset; i < y1 * width; i++, at += stride)
@@ -262,8 +266,22 @@ function predictedBlock(
         const write = channel.half ? writeHalves : writeFloats;
         write(channel, y * width + x0, Math.min(CHUNK, width - x0), out, (y - y0) * rowPairs, x0, length >> 1);
       }
-  for (let i = length - 1; i > 0; i--) out[i] = out[i] - out[i - 1] + 128;
+  differences(out);
   return out;
+}
+
+/** Every byte but the first less the one before it, and 128; four at a time (little-endian), from the memory's start. */
+function differences(bytes: Uint8Array): void {
+  const [first, whole] = [bytes[0], bytes.length & ~3];
+  for (let i = bytes.length - 1; i >= whole && i > 0; i--) bytes[i] = bytes[i] - bytes[i - 1] + 128;
+  const words = new Int32Array(bytes.buffer, 0, whole >> 2);
+  for (let w = 0, before = 0; w < words.length; w++) {
+    const own = words[w];
+    const shifted = (own << 8) | before;
+    before = own >>> 24;
+    words[w] = ((own | 0x80808080) - (shifted & 0x7f7f7f7f)) ^ ((own ^ shifted) & 0x80808080);
+  }
+  bytes[0] = first;
 }
 
 function writeHalves(

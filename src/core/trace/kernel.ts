@@ -98,6 +98,7 @@ export interface Kernel {
     dx: number,
     dy: number,
   ): void;
+  packPixels(values: number, pixels: number, stride: number, masks: number, words: number): number;
   pickPixel(params: number, u: number, v: number): number;
   pickedPropNumber(): number;
   drawBsdf(params: number, vx: number, vy: number, vz: number, front: number, count: number, out: number): void;
