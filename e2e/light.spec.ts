@@ -3,7 +3,9 @@ import { sunAt } from "#core/light/almanac";
 import { roseOf } from "#core/light/rose";
 import { sunDirection } from "#core/light/rig";
 import type { Vec2, Vec3 } from "#core/math/vec3";
-import { toDegrees } from "#core/math/vec3";
+import { dot, toDegrees } from "#core/math/vec3";
+import { makePart } from "#core/set/parts/make";
+import { typedVertex } from "#core/set/vertex";
 import { colourChannels, writeExr } from "#core/image/exr";
 import { pixelDirection, projectPoint } from "#core/optics/camera";
 import * as slip from "../src/demo/slipway.ts";
@@ -184,6 +186,48 @@ test("quay: two sightings give the sun, the odd third is named, and the almanac 
   await page.getByTestId("sighting-3").click();
   await desk.type("As how many sighting-3 counts", "10");
   await expect.poll(async () => Math.abs((await azimuth()) - before)).toBeGreaterThan(1);
+});
+
+test("quay: two edges of a block and the edges of their shadows give the sun, and show where it throws them", async ({
+  page,
+  request,
+}) => {
+  const [low, high, height] = [[-0.8, -3.6], [-0.2, -3], 0.5];
+  const id = await copyOfDemo(request, (copy) => {
+    copy.light.sightings = {};
+    const base = [
+      [low[0], low[1], 0],
+      [high[0], low[1], 0],
+      [high[0], high[1], 0],
+      [low[0], high[1], 0],
+    ].map((p) => typedVertex(p as Vec3));
+    copy.set.crate = makePart(
+      "crate",
+      "Crate",
+      { kind: "block", base, height, closed: true },
+      copy.set["polygon-1"].material,
+    );
+    Object.assign(copy.light.sun, { azimuthDeg: 80, elevationDeg: 60 });
+  });
+  const shot = async () => (await opened(request, id)).shot;
+  const camera = (await shot()).solved!.camera;
+  const desk = new Desk(page);
+  await page.goto(`/shots/${id}/light`);
+  await page.getByTestId("drawer-sun").click();
+  const d = quay.sun.direction;
+  const at = (p: Vec3) => projectPoint(camera, p) as Vec2;
+  const fallen = ([x, y, z]: Vec3): Vec3 => [x - (z * d[0]) / d[2], y - (z * d[1]) / d[2], 0];
+  const sight = async (edge: Vec3, from: Vec3, to: Vec3) => {
+    await desk.tool("shadow-edge");
+    for (const p of [edge, fallen(from), fallen(to)]) await desk.click(at(p), 0);
+  };
+  await sight([low[0], -3.3, height], [low[0], -3.55, height], [low[0], -3.05, height]);
+  await expect(page.getByText(/tells only a plane/)).toBeVisible();
+  await sight([-0.5, high[1], height], [low[0] + 0.05, high[1], height], [-0.5, high[1], height]);
+  await expect.poll(async () => Object.keys((await shot()).light.sightings)).toHaveLength(2);
+  await expect.poll(async () => toDegrees(Math.acos(Math.min(1, dot(sunDirection(await shot()), d))))).toBeLessThan(2);
+  await expect(page.getByTestId("cast-sighting-1")).toBeVisible();
+  await expect(page.getByTestId("cast-sighting-2")).toBeVisible();
 });
 
 test("surroundings: a picture all around lights the shot, is turned on the plate, and gives its sun away", async ({

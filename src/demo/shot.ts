@@ -1,8 +1,8 @@
 import { readFile } from "node:fs/promises";
 import { fileURLToPath } from "node:url";
-import type { Sighting } from "#core/light/schema";
+import type { Sighting } from "#core/light/sightings/index";
 import { newProbe } from "#core/light/schema";
-import { sunFromSightings } from "#core/light/sightings";
+import { sunFromSightings } from "#core/light/sightings/solve";
 import { solve } from "#core/match/solve";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import { toDegrees } from "#core/math/vec3";

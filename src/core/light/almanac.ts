@@ -1,7 +1,7 @@
 import { Body, Equator, Horizon, Observer } from "astronomy-engine";
 import { toDegrees, toRadians } from "../math/vec3.ts";
 import type { Almanac } from "./schema.ts";
-import type { SightedSun } from "./sightings.ts";
+import type { SightedSun } from "./sightings/solve.ts";
 
 /** The sun by place and time, from a library that is kept for it. Degrees throughout. */
 

@@ -15,7 +15,9 @@ import {
   whole,
 } from "../schema/fields.ts";
 
+import { WeightSchema } from "./evidence.ts";
 import { LAMPS } from "./lamps.ts";
+import { SightingSchema } from "./sightings/index.ts";
 
 /** The light step's part of the document. */
 
@@ -67,11 +69,6 @@ export const LampSchema = v.object({
   cone: v.object({ innerDeg: NotNegative, outerDeg: v.pipe(Finite, v.minValue(0.1), v.maxValue(89)) }),
 });
 
-/** As how many a piece of evidence counts, beside what is known of its exactness. */
-const WeightSchema = v.optional(
-  v.pipe(Finite, v.minValue(0.1, "must be 0.1 or more"), v.maxValue(10, "must be 10 or less")),
-);
-
 /** How much of the sun a probed patch gets: all of it, none, or what the set lets through. */
 export const PROBE_SUNS = ["lit", "shaded", "as set"] as const;
 
@@ -86,42 +83,6 @@ const ProbeSchema = v.object({
   muted: v.boolean(),
   weight: WeightSchema,
 });
-
-/** A shadow on the plate that tells where the sun is. */
-const SightingSchema = v.variant("kind", [
-  /** Foot and top of an upright thing, and the tip of its shadow. */
-  v.object({
-    kind: v.literal("upright"),
-    id: Id,
-    plate: Id,
-    foot: PixelSchema,
-    top: PixelSchema,
-    tip: PixelSchema,
-    muted: v.boolean(),
-    weight: WeightSchema,
-  }),
-  /** A point whose height nobody knows, and its shadow. */
-  v.object({
-    kind: v.literal("pair"),
-    id: Id,
-    plate: Id,
-    top: PixelSchema,
-    tip: PixelSchema,
-    muted: v.boolean(),
-    weight: WeightSchema,
-  }),
-  /** A shiny ball: its middle, a point of its rim, and where it mirrors the sun. */
-  v.object({
-    kind: v.literal("highlight"),
-    id: Id,
-    plate: Id,
-    centre: PixelSchema,
-    rim: PixelSchema,
-    light: PixelSchema,
-    muted: v.boolean(),
-    weight: WeightSchema,
-  }),
-]);
 
 /** How the sky's brightness is spread; the mean of it on level ground is the sky's own radiance. */
 export const SkySpreadSchema = v.variant("kind", [
@@ -236,7 +197,6 @@ export interface LightPart {
 }
 export type ShotLamp = v.InferOutput<typeof LampSchema>;
 export type Probe = v.InferOutput<typeof ProbeSchema>;
-export type Sighting = v.InferOutput<typeof SightingSchema>;
 export type SkySpread = v.InferOutput<typeof SkySpreadSchema>;
 export type Almanac = v.InferOutput<typeof AlmanacSchema>;
 /** What sun, sky and every lamp share. */

@@ -52,6 +52,9 @@ function candidatesOf(set: SetRecord): Candidates {
   return found;
 }
 
+/** Straight edges of the set's faces, each once. */
+export const sidesOf = (set: SetRecord): readonly [Vec3, Vec3][] => candidatesOf(set).sides;
+
 const apart = (a: Vec2, b: Vec2) => Math.hypot(a[0] - b[0], a[1] - b[1]);
 
 /** The point of a segment of the window nearest to the pointer, as a share of the way. */

@@ -1,7 +1,7 @@
 import { makePart } from "#core/set/parts/make";
 import { placedVertex } from "#core/set/vertex";
 import { describe, expect, test } from "@jest/globals";
-import { sunFromSightings } from "#core/light/sightings";
+import { sunFromSightings } from "#core/light/sightings/solve";
 import { toDegrees } from "#core/math/vec3";
 import { projectPoint, rotationFromAngles } from "#core/optics/camera";
 import { noDistortion } from "#core/optics/distortion";

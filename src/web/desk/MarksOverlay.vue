@@ -5,6 +5,8 @@ import type { Vec2, Vec3 } from "#core/math/vec3";
 import { dayArc, worldAzimuth } from "#core/light/almanac";
 import { LAMPS } from "#core/light/lamps";
 import { acrossOf, sunDirection } from "#core/light/rig";
+import { edgeUnder, shadowOfEdge } from "#core/light/sightings/edge";
+import { sightingKind, sightingPixels } from "#core/light/sightings/index";
 import { directionFromAngles } from "#core/light/sun";
 import { add, cross, scale, sub, toRadians } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
@@ -93,15 +95,31 @@ const held = computed(() => (props.shot.match.held ? spot(props.shot.match.held.
 const sightings = computed(() =>
   Object.values(props.shot.light.sightings).map((s) => {
     const { id, muted } = s;
-    if (s.kind === "highlight") {
-      const [middle, rim, light] = [spot(s.centre), spot(s.rim), spot(s.light)];
-      const r = Math.hypot(rim[0] - middle[0], rim[1] - middle[1]);
-      return { id, muted, ball: { middle, r, light }, cast: null };
-    }
-    const foot = s.kind === "upright" ? spot(s.foot) : null;
-    return { id, muted, ball: null, cast: { foot, top: spot(s.top), tip: spot(s.tip) } };
+    const kind = sightingKind(s.kind);
+    const pixels = sightingPixels(s);
+    const lines = kind.lines.map(([from, to, style]) => ({ style, d: path([pixels[from], pixels[to]]) }));
+    const ring = kind.ring?.map((name) => spot(pixels[name]));
+    return {
+      id,
+      muted,
+      lines,
+      ring: ring ? { at: ring[0], r: Math.hypot(ring[1][0] - ring[0][0], ring[1][1] - ring[0][1]) } : null,
+    };
   }),
 );
+/** Where the sun as it stands has the sighted edges of the set throw their shadows, to be compared with the real ones. */
+const castEdges = computed(() => {
+  const { camera, shot } = props;
+  if (!camera || !shot.light.sun.on || desk.lightDrawer !== "sun" || desk.step !== "light") return [];
+  return Object.values(shot.light.sightings).flatMap((s) => {
+    const side = s.kind === "edge" ? edgeUnder(shot.set, camera, s.edge) : null;
+    if (!side) return [];
+    const runs = shadowOfEdge(shot.set, side, sunDirection(shot));
+    return [{ id: s.id, d: [side, ...runs].map((run) => path(seen(run, camera))).join("") }];
+  });
+});
+const seen = (run: readonly Vec3[], camera: Camera): Vec2[] =>
+  run.map((p) => projectPoint(camera, p)).filter((p) => p !== null);
 /** A post of a metre at the pointer and its shadow, to be laid beside a real one. */
 const post = computed(() => {
   const { camera, shot } = props;
@@ -294,18 +312,10 @@ const pointHandles = computed(() => props.handles.filter((h) => !h.to).map((h) =
         </g>
       </g>
       <g v-for="s in sightings" :key="s.id" class="sighting" :class="{ off: s.muted, on: desk.selected === s.id }">
-        <template v-if="s.ball">
-          <circle :cx="s.ball.middle[0]" :cy="s.ball.middle[1]" :r="s.ball.r" class="ray" />
-          <line :x1="s.ball.middle[0]" :y1="s.ball.middle[1]" :x2="s.ball.light[0]" :y2="s.ball.light[1]" class="ray" />
-        </template>
-        <template v-if="s.cast">
-          <template v-if="s.cast.foot">
-            <line :x1="s.cast.foot[0]" :y1="s.cast.foot[1]" :x2="s.cast.top[0]" :y2="s.cast.top[1]" />
-            <line :x1="s.cast.foot[0]" :y1="s.cast.foot[1]" :x2="s.cast.tip[0]" :y2="s.cast.tip[1]" class="cast" />
-          </template>
-          <line :x1="s.cast.top[0]" :y1="s.cast.top[1]" :x2="s.cast.tip[0]" :y2="s.cast.tip[1]" class="ray" />
-        </template>
+        <circle v-if="s.ring" :cx="s.ring.at[0]" :cy="s.ring.at[1]" :r="s.ring.r" class="ray" />
+        <path v-for="(line, i) in s.lines" :key="i" :d="line.d" :class="line.style" />
       </g>
+      <path v-for="e in castEdges" :key="e.id" :d="e.d" class="cast-edge" :data-test="`cast-${e.id}`" />
       <g v-if="post" class="post">
         <path :d="post.cast" class="cast" />
         <path :d="post.post" />
@@ -463,7 +473,7 @@ text {
   stroke: var(--accent);
   stroke-width: 2;
 }
-.sighting line,
+.sighting path,
 .sighting circle {
   fill: none;
   stroke: #ffe08a;
@@ -475,6 +485,12 @@ text {
 .sighting .ray {
   stroke-dasharray: 3 4;
   stroke-width: 1;
+}
+.cast-edge {
+  fill: none;
+  stroke: var(--accent);
+  stroke-width: 1.5;
+  stroke-dasharray: 8 3;
 }
 .probe circle {
   stroke: #fff;

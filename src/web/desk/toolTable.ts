@@ -160,6 +160,15 @@ const OWN: Record<Exclude<Tool, `part-${PartName}` | `measure-${MeasureName}` | 
     "Sun: click any point whose shadow can be told, high or low",
     "now that point's shadow",
   ),
+  "shadow-edge": mark(
+    "light",
+    "e",
+    "an edge of the set and its shadow",
+    "pi-objects-column",
+    "Sun: click a straight edge of the set that throws a shadow",
+    "now a point of that shadow's edge on the plate, far from the first",
+    "now another point of the same shadow's edge",
+  ),
   "ball-light": mark(
     "light",
     "k",
@@ -168,6 +177,15 @@ const OWN: Record<Exclude<Tool, `part-${PartName}` | `measure-${MeasureName}` | 
     "Sun: click the middle of something round and shiny: a ball, a buoy, a lamp's globe",
     "now a point of its rim",
     "now where it mirrors the sun",
+  ),
+  "post-light": mark(
+    "light",
+    "j",
+    "highlight on a post",
+    "pi-pause",
+    "Sun: click the left outline of something round, upright and shiny: a post, a pipe, a bottle",
+    "now its right outline",
+    "now the streak in which it mirrors the sun",
   ),
   penumbra: mark(
     "light",

@@ -14,7 +14,9 @@ import { usePlate } from "../stores/plate.ts";
 import { useShot } from "../stores/shot.ts";
 import { edgeWord } from "./edgeWords.ts";
 import { facetsOf } from "./facets.ts";
-import type { Probe, Sighting } from "#core/light/schema";
+import type { Probe } from "#core/light/schema";
+import type { Sighting } from "#core/light/sightings/index";
+import { newSighting, sightingKind } from "#core/light/sightings/index";
 import { facingTo, placeOfHighlight, placeOfShadow } from "#core/light/placing";
 import { sunRadiusFrom } from "#core/light/penumbra";
 import { sunDirection } from "#core/light/rig";
@@ -23,6 +25,7 @@ import { formatLength } from "#core/units/length";
 import { followSighting } from "./handles/light.ts";
 import { useMattes } from "./mattes.ts";
 import { usePinning } from "./pinning.ts";
+import { sightedBy } from "./sightingTools.ts";
 import type { Sight } from "./sight.ts";
 import { plateSight } from "./sight.ts";
 import { useTurning } from "./turning.ts";
@@ -79,6 +82,12 @@ export function useTools(surface?: SurfaceAt) {
   async function click(pixel: Vec2, shot: Shot, camera: Camera | null): Promise<void> {
     const points = [...desk.started, pixel];
     const tool = desk.tool;
+    const sighted = sightedBy(tool);
+    if (sighted) {
+      if (points.length < sightingKind(sighted).pixels.length) desk.started = points;
+      else await sight(shot, camera, (id) => newSighting(sighted, id, points));
+      return;
+    }
     switch (tool) {
       case "edge-x":
       case "edge-y":
@@ -274,20 +283,6 @@ export function useTools(surface?: SurfaceAt) {
         proof.render(shot);
         return;
       }
-      case "sighting":
-        if (points.length < 3) break;
-        await sight(shot, camera, (id) => {
-          const [foot, top, tip] = points;
-          return { kind: "upright", id, plate: MAIN_PLATE, foot, top, tip, muted: false };
-        });
-        return;
-      case "shadow-pair":
-        if (points.length < 2) break;
-        await sight(shot, camera, (id) => {
-          const [top, tip] = points;
-          return { kind: "pair", id, plate: MAIN_PLATE, top, tip, muted: false };
-        });
-        return;
       case "penumbra": {
         if (points.length < 2) break;
         desk.started = [];
@@ -307,13 +302,6 @@ export function useTools(surface?: SurfaceAt) {
         );
         return;
       }
-      case "ball-light":
-        if (points.length < 3) break;
-        await sight(shot, camera, (id) => {
-          const [centre, rim, light] = points;
-          return { kind: "highlight", id, plate: MAIN_PLATE, centre, rim, light, muted: false };
-        });
-        return;
       case "lit":
       case "shaded":
       case "probe": {

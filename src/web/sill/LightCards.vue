@@ -5,6 +5,7 @@ import type { Shot } from "#core/shot/schema";
 import DrawerRow from "../parts/DrawerRow.vue";
 import type { LightDrawer, Tool } from "../stores/desk.ts";
 import { useDesk } from "../stores/desk.ts";
+import { SIGHTING_TOOLS } from "../desk/sightingTools.ts";
 import LampCards from "./light/LampCards.vue";
 import ProbeCards from "./light/ProbeCards.vue";
 import ShadeCards from "./light/ShadeCards.vue";
@@ -25,9 +26,7 @@ const DRAWERS = [
 
 /** The drawer that a tool's marks are read in. */
 const DRAWER_OF: Partial<Record<Tool, LightDrawer>> = {
-  sighting: "sun",
-  "shadow-pair": "sun",
-  "ball-light": "sun",
+  ...(Object.fromEntries(Object.values(SIGHTING_TOOLS).map((tool) => [tool, "sun"])) as Record<string, LightDrawer>),
   penumbra: "sun",
   lit: "probes",
   shaded: "probes",

@@ -1,5 +1,5 @@
 import { luminance } from "../../colour/srgb.ts";
-import { sunFromSightings } from "../../light/sightings.ts";
+import { sunFromSightings } from "../../light/sightings/solve.ts";
 import { sunDirection } from "../../light/rig.ts";
 import type { Vec2 } from "../../math/vec3.ts";
 import { dot, toDegrees } from "../../math/vec3.ts";

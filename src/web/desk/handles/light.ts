@@ -1,7 +1,8 @@
 import type { Draft } from "immer";
 import type { Rose } from "#core/light/rose";
 import { roseOf } from "#core/light/rose";
-import { sightingPixels, sunFromSightings } from "#core/light/sightings";
+import { sightingPixels } from "#core/light/sightings/index";
+import { sunFromSightings } from "#core/light/sightings/solve";
 import type { Vec2 } from "#core/math/vec3";
 import { toDegrees } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";

@@ -5,7 +5,8 @@ import ToggleSwitch from "primevue/toggleswitch";
 import { computed, ref } from "vue";
 import { almanacSun, compareSuns, dayArc, northFrom, timesOfSun, worldAzimuth } from "#core/light/almanac";
 import type { Almanac } from "#core/light/schema";
-import { sunFromSightings } from "#core/light/sightings";
+import { sightingKind } from "#core/light/sightings/index";
+import { sunFromSightings } from "#core/light/sightings/solve";
 import { toDegrees } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 import type { Shot } from "#core/shot/schema";
@@ -192,10 +193,22 @@ const degrees = (v: number, digits = 2) => `${v.toFixed(digits)}°`;
   </section>
   <section class="card" style="flex: 1.2">
     <h3>Sightings</h3>
-    <div class="row">
+    <div class="row ways">
       <ToolButton tool="sighting" label="sight a shadow" shortcut="S" />
       <ToolButton tool="shadow-pair" label="point, shadow" shortcut="L" />
+      <ToolButton tool="shadow-edge" label="edge, shadow" shortcut="E" />
       <ToolButton tool="ball-light" label="on a ball" shortcut="K" />
+      <ToolButton tool="post-light" label="on a post" shortcut="J" />
+    </div>
+    <div v-if="typeof sighted === 'string'" class="finding warning">
+      <div>{{ sighted }}</div>
+    </div>
+    <p v-else-if="found" class="quiet num" data-test="sighted">
+      {{ degrees(toDegrees(found.azimuth)) }} ± {{ toDegrees(found.sigma.azimuth).toFixed(2) }}, height
+      {{ degrees(toDegrees(found.elevation)) }} ± {{ toDegrees(found.sigma.elevation).toFixed(2) }}
+    </p>
+    <div v-if="found?.odd" class="finding warning">
+      <div>{{ found.odd }} does not go with the others: check which shadow is whose, or mute it.</div>
     </div>
     <div class="list" style="margin-top: 4px">
       <div
@@ -205,7 +218,7 @@ const degrees = (v: number, digits = 2) => `${v.toFixed(digits)}°`;
         :data-test="s.id"
         @click="desk.selected = s.id"
       >
-        <span>{{ s.kind }} {{ s.id.replace("sighting-", "") }}</span>
+        <span>{{ sightingKind(s.kind).label }} {{ s.id.replace("sighting-", "") }}</span>
         <span class="quiet num">
           <template v-if="checkOf(s.id)">
             <template v-if="sightings.length > 1">{{ degrees(checkOf(s.id)!.offDeg) }} off&ensp;</template>
@@ -240,20 +253,10 @@ const degrees = (v: number, digits = 2) => `${v.toFixed(digits)}°`;
         </button>
       </div>
     </div>
-    <div v-if="typeof sighted === 'string'" class="finding warning">
-      <div>{{ sighted }}</div>
-    </div>
-    <p v-else-if="found" class="quiet num" data-test="sighted">
-      {{ degrees(toDegrees(found.azimuth)) }} ± {{ toDegrees(found.sigma.azimuth).toFixed(2) }}, height
-      {{ degrees(toDegrees(found.elevation)) }} ± {{ toDegrees(found.sigma.elevation).toFixed(2) }}
-    </p>
     <FigureChart v-if="chart" title="Azimuth and height, °" :option="chart" class="chart" />
-    <div v-if="found?.odd" class="finding warning">
-      <div>{{ found.odd }} does not go with the others: check which shadow is whose, or mute it.</div>
-    </div>
     <p v-if="sightings.length === 0" class="quiet">
-      Something upright with its shadow tells the sun; so do two points with theirs. A post's shadow is drawn at the
-      pointer.
+      Something upright with its shadow tells the sun; so do two points, or edges of the set, with theirs. A post's
+      shadow is drawn at the pointer.
     </p>
   </section>
   <section class="card" style="flex: 1.6">
@@ -362,6 +365,9 @@ const degrees = (v: number, digits = 2) => `${v.toFixed(digits)}°`;
 <style scoped>
 .chart {
   height: 92px;
+}
+.ways {
+  flex-wrap: wrap;
 }
 .place {
   width: 92px;
