@@ -56,3 +56,27 @@ export function balancedColour(kelvin: number, white: number | null): Vec3 {
   const level = luminance(...seen);
   return seen.map((c) => c / level) as Vec3;
 }
+
+/** Range of a plate's white, kelvin. */
+const WHITES = [1500, 15_000] as const;
+
+/**
+ * Temperature that a plate was balanced for, from the colour in which it shows something grey under a light of known
+ * temperature: red over blue is what that light has over what the white has. Null where no white explains it.
+ */
+export function whiteOfNeutral([red, , blue]: Vec3, kelvin: number): number | null {
+  if (!(red > 0 && blue > 0)) return null;
+  const warmth = (k: number) => {
+    const [r, , b] = kelvinColour(k);
+    return Math.log(r / Math.max(1e-6, b));
+  };
+  const wanted = warmth(kelvin) - Math.log(red / blue);
+  let [low, high]: [number, number] = [...WHITES];
+  if (wanted > warmth(low) || wanted < warmth(high)) return null;
+  for (let i = 0; i < 40; i++) {
+    const middle = (low + high) / 2;
+    if (warmth(middle) > wanted) low = middle;
+    else high = middle;
+  }
+  return (low + high) / 2;
+}

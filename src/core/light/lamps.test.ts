@@ -13,7 +13,7 @@ import {
   daylightOfExposure,
   whiteOfExposure,
 } from "./photometry.ts";
-import { balancedColour, kelvinColour } from "./kelvin.ts";
+import { balancedColour, kelvinColour, whiteOfNeutral } from "./kelvin.ts";
 import { facingTo, placeOfHighlight, placeOfShadow } from "./placing.ts";
 import { newLamp } from "./schema.ts";
 
@@ -145,6 +145,29 @@ describe("photometry", () => {
     expect(balancedColour(5000, null)).toEqual(kelvinColour(5000));
     const [red, , blue] = balancedColour(5600, 3200);
     expect((r / b) * (red / blue)).toBeCloseTo(1, 6);
+  });
+
+  test("a grey thing under a known light tells what the plate was balanced for, by the illuminants' own white points", () => {
+    // CIE 15: chromaticities of illuminants A, D50 and D65, here as linear sRGB by the matrix of IEC 61966-2-1.
+    const linear = ([x, y]: [number, number]): Vec3 => {
+      const [X, Z] = [x / y, (1 - x - y) / y];
+      return [3.2406 * X - 1.5372 - 0.4986 * Z, -0.9689 * X + 1.8758 + 0.0415 * Z, 0.0557 * X - 0.204 + 1.057 * Z];
+    };
+    const [a, d50, d65] = [linear([0.44758, 0.40745]), linear([0.34567, 0.3585]), linear([0.31271, 0.32902])];
+    const seen = (light: Vec3, white: Vec3) => light.map((c, k) => (0.18 * c) / white[k]) as Vec3;
+    for (const [light, kelvin] of [
+      [a, 2856],
+      [d50, 5003],
+      [d65, 6504],
+    ] as const)
+      for (const [white, wanted] of [
+        [a, 2856],
+        [d50, 5003],
+        [d65, 6504],
+      ] as const)
+        expect(Math.abs(whiteOfNeutral(seen(light, white), kelvin)! / wanted - 1)).toBeLessThan(0.015);
+    expect(whiteOfNeutral([0.9, 0.3, 0.02], 9000)).toBeNull();
+    expect(whiteOfNeutral([0, 0.2, 0.2], 5000)).toBeNull();
   });
 
   test("lumens and lux of every kind go there and back", () => {

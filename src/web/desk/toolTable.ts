@@ -227,6 +227,13 @@ const OWN: Record<Exclude<Tool, `part-${PartName}` | `measure-${MeasureName}` | 
     "pi-sync",
     "Turn about: click the point that the chosen prop shall be turned about",
   ),
+  neutral: mark(
+    "light",
+    "y",
+    "white balance by a grey thing",
+    "pi-palette",
+    "White balance: click something grey or white, evenly lit by the light whose temperature is typed beside",
+  ),
   lit: mark("light", "n", "probe in the sun", "pi-sun", "Click a surface in full sun"),
   shaded: mark("light", "m", "probe in the shade", "pi-cloud", "Click the same surface where no sun comes"),
   probe: mark(

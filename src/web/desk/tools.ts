@@ -20,6 +20,8 @@ import { newSighting, sightingKind } from "#core/light/sightings/index";
 import { facingTo, placeOfHighlight, placeOfShadow } from "#core/light/placing";
 import { sunRadiusFrom } from "#core/light/penumbra";
 import { sunDirection } from "#core/light/rig";
+import { whiteOfNeutral } from "#core/light/kelvin";
+import { readPatch } from "#core/light/patch";
 import { newProbe } from "#core/light/schema";
 import { formatLength } from "#core/units/length";
 import { followSighting } from "./handles/light.ts";
@@ -39,6 +41,9 @@ const PROBE_EDITS: Record<Probe["sun"], string> = {
   shaded: "Probe in the shade",
   "as set": "Probe",
 };
+
+/** Radius of a patch that is read off the plate, pixels. */
+const patchRadius = (shot: Shot) => Math.round(Math.max(6, shot.plates.main.width / 100));
 
 /** Where in the world a pixel shows something. */
 type SurfaceAt = (shot: Shot, sight: Sight, pixel: Vec2) => { world: Vec3; normal: Vec3 } | null;
@@ -302,12 +307,16 @@ export function useTools(surface?: SurfaceAt) {
         );
         return;
       }
+      case "neutral":
+        desk.started = [];
+        await takeNeutral(shot, pixel);
+        return;
       case "lit":
       case "shaded":
       case "probe": {
         const id = freshId("probe", shot.light.probes);
         const sun = tool === "probe" ? "as set" : tool;
-        const radius = Math.round(Math.max(6, shot.plates.main.width / 100));
+        const radius = patchRadius(shot);
         await finish(PROBE_EDITS[sun], id, (d) => (d.light.probes[id] = newProbe(id, pixel, radius, sun)), true);
         return;
       }
@@ -356,6 +365,28 @@ export function useTools(surface?: SurfaceAt) {
         return;
     }
     desk.started = points;
+  }
+
+  /** Keeps the temperature of the plate's white, by something grey at a pixel. */
+  async function takeNeutral(shot: Shot, pixel: Vec2): Promise<void> {
+    if (!plate.shown) return;
+    const { colour, clipped } = readPatch(plate.shown, pixel, patchRadius(shot) / 2);
+    if (clipped > 0.01) {
+      notices.say("warn", "The plate is clipped there, and shows no colour.", "Click a darker part of it.");
+      return;
+    }
+    const white = whiteOfNeutral(colour, desk.greyUnder);
+    if (white === null) {
+      notices.say(
+        "warn",
+        "No white balance shows something grey in that colour.",
+        "Click something that is grey or white, or mend the temperature of its light.",
+      );
+      return;
+    }
+    const kelvin = Math.round(white / 10) * 10;
+    await finish("White balance by a grey thing", null, (d) => (d.light.whiteKelvin = kelvin), true);
+    notices.say("good", `The plate shows light of ${kelvin} K as neutral.`);
   }
 
   /** Keeps a sighting, and has the sun stand where all of them together say. */

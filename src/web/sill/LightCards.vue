@@ -37,6 +37,7 @@ const DRAWER_OF: Partial<Record<Tool, LightDrawer>> = {
   "lamp-highlight": "lamps",
   "lamp-shadow": "lamps",
   "turn-sky": "sky",
+  neutral: "sky",
 };
 watch(
   () => desk.tool,

@@ -58,6 +58,7 @@ export type Tool =
   | "ball-light"
   | "post-light"
   | "penumbra"
+  | "neutral"
   | "lit"
   | "shaded"
   | "probe"
@@ -209,6 +210,8 @@ export const useDesk = defineStore("desk", () => {
   const turned = ref(0);
   /** Place on the plate where the next probe would tell most; null where it is not known to matter. */
   const nextProbe = shallowRef<Vec2 | null>(null);
+  /** Temperature of the light on the grey thing that tells the plate's white balance. */
+  const greyUnder = ref(5500);
   const lightDrawer = ref<LightDrawer>("sources");
   /** Bright places of the surroundings, in their picture's own directions. */
   const brightSpots = ref<Vec3[]>([]);
@@ -323,6 +326,7 @@ export const useDesk = defineStore("desk", () => {
     lightDrawer,
     brightSpots,
     nextProbe,
+    greyUnder,
     setDrawer,
     propDrawer,
     propStrength,

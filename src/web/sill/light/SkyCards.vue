@@ -14,9 +14,11 @@ import type { Shot } from "#core/shot/schema";
 import { useNotices } from "../../stores/notices.ts";
 import { usePlate } from "../../stores/plate.ts";
 import NumberField from "../../parts/NumberField.vue";
+import ToolButton from "../../parts/ToolButton.vue";
 import { SURROUNDINGS_FILES, useSurroundings } from "./bringSurroundings.ts";
 import SkyDome from "./SkyDome.vue";
 import SurroundingsCards from "./SurroundingsCards.vue";
+import { useDesk } from "../../stores/desk.ts";
 import KelvinField from "./KelvinField.vue";
 import { swatch, three, useLight } from "./useLight.ts";
 
@@ -73,6 +75,8 @@ function takePlateSky(): void {
     l.sky.radiance = radiance.map((c) => Number(c.toPrecision(5))) as typeof l.sky.radiance;
   });
 }
+
+const desk = useDesk();
 
 /** What the plate was balanced for, by the notes of the shoot. */
 const notedWhite = computed(
@@ -285,6 +289,21 @@ function takeAir(): void {
         >
           notes: {{ notedWhite }} K
         </button>
+        <ToolButton tool="neutral" label="by a grey thing" shortcut="Y" />
+        <span class="quiet">under</span>
+        <NumberField
+          :model-value="desk.greyUnder"
+          label="Temperature of the light on the grey thing"
+          unit="K"
+          :digits="0"
+          :min="1500"
+          :max="15000"
+          title="Of the light that falls there: about 5500 for sun with its sky, 6500 under cloud, 2700 for lamps"
+          @update:model-value="(k) => (desk.greyUnder = k)"
+        />
+      </span>
+      <span>Level</span>
+      <span class="row">
         <button
           class="act"
           :disabled="white === null"
