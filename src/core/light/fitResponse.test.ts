@@ -81,6 +81,30 @@ describe("the curve by the probes", () => {
     expect(sure).toBeLessThanOrEqual(2);
   });
 
+  // Reflectances of the neutral row of the usual chart of 24 patches (from memory).
+  const GREYS = [0.9, 0.591, 0.362, 0.198, 0.09, 0.031];
+  /** Greys of a chart in one light, as an eight-bit file has them. */
+  const chart = (response: { shoulder: number; contrast: number }, seed: number): ResponsePatch[] => {
+    const random = seeded(seed);
+    return GREYS.map((albedo) => {
+      const light = (albedo * Math.exp(0.01 * gaussian(random)) * 3.3) / Math.PI;
+      const plate = srgbToLinear(Math.round(255 * linearToSrgb(toPlate(response, light))) / 255);
+      return { plate, albedo, spread: 0.02, surface: `card ${albedo}`, units: [3.3 * 0.8], bounce: 0 };
+    });
+  };
+
+  test("greys of a chart tell shoulder and contrast, and leave a straight plate straight", () => {
+    let [bent, straight] = [0, 0];
+    for (let seed = 1; seed <= 50; seed++) {
+      const fit = fitResponse(chart({ shoulder: 0.5, contrast: 1.25 }, seed), 1)!;
+      if (fit.sure && Math.abs(fit.contrast - 1.25) <= 0.05 && Math.abs(fit.shoulder - 0.5) <= 0.1) bent++;
+      const plain = fitResponse(chart({ shoulder: 1, contrast: 1 }, seed), 1)!;
+      if (!plain.sure && plain.contrast === 1) straight++;
+    }
+    expect(bent).toBeGreaterThanOrEqual(45);
+    expect(straight).toBeGreaterThanOrEqual(49);
+  });
+
   test("two probes say nothing", () => {
     expect(fitResponse(probes(0.5, 3).slice(0, 2), 1)).toBeNull();
   });

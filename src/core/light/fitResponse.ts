@@ -15,9 +15,11 @@ export interface ResponsePatch {
   bounce: number;
 }
 
-/** The shoulder that explains the probes. */
+/** The curve that explains the probes. */
 export interface FittedResponse {
   shoulder: number;
+  /** Exponent about middle grey: the one given, unless the probes cannot be explained with it. */
+  contrast: number;
   /** Standard deviation of it; null where the probes leave it open on one side. */
   sigma: number | null;
   /** Sum of squared misfits in standard deviations, with a straight plate and with this one. */
@@ -28,6 +30,9 @@ export interface FittedResponse {
 }
 
 const CANDIDATES = Array.from({ length: 66 }, (_, i) => 0.35 + i / 100);
+/** Shoulders that a contrast is tried with. */
+const COARSE = CANDIDATES.filter((_, i) => i % 5 === 0);
+const CONTRASTS = Array.from({ length: 21 }, (_, i) => Number((0.7 + i * 0.05).toFixed(2)));
 /** How far a source may lie from what it is in the rig, in the logarithm: a factor of two and a half or so. */
 const SOURCE_SIGMA = 1;
 const ROUNDS = 12;
@@ -35,12 +40,14 @@ const ROUNDS = 12;
 const SURE = 10.8;
 
 /**
- * The shoulder of the plate's curve, by the probes themselves: for every place of it the sources and the albedos are
- * brought to where they explain the probes best; least squares of logarithms. Probes of one surface share its albedo, so
- * that a bright and a dark thing, each in the sun and in the shade, tell it. Null with fewer than three probes.
+ * The plate's curve, by the probes themselves: for every shoulder the sources and the albedos are brought to where they
+ * explain the probes best; least squares of logarithms. Probes of one surface share its albedo, so that a bright and a
+ * dark thing, each in the sun and in the shade, tell it; so do the greys of a chart, and these its contrast too. Null with
+ * fewer than three probes.
  */
-export function fitResponse(patches: readonly ResponsePatch[], contrast: number): FittedResponse | null {
+export function fitResponse(patches: readonly ResponsePatch[], given: number): FittedResponse | null {
   if (patches.length < 3) return null;
+  const contrast = contrastOf(patches, given);
   const fits = CANDIDATES.map((shoulder) => ({ shoulder, chi: misfit(patches, shoulder, contrast) }));
   const straight = fits[fits.length - 1].chi;
   const best = fits.reduce((a, b) => (b.chi < a.chi ? b : a));
@@ -49,11 +56,23 @@ export function fitResponse(patches: readonly ResponsePatch[], contrast: number)
   const open = low === CANDIDATES[0] || high === CANDIDATES[CANDIDATES.length - 1];
   return {
     shoulder: Number(best.shoulder.toFixed(2)),
+    contrast,
     sigma: open ? null : Math.max(0.005, (high - low) / 2),
     straight,
     bent: best.chi,
-    sure: straight - best.chi > SURE,
+    sure: contrast !== given || straight - best.chi > SURE,
   };
+}
+
+/** The contrast that explains the probes, with the shoulder that suits it best; the given one where it does as well. */
+function contrastOf(patches: readonly ResponsePatch[], given: number): number {
+  const least = (contrast: number) => Math.min(...COARSE.map((shoulder) => misfit(patches, shoulder, contrast)));
+  const own = least(given);
+  // A curve of either kind is not needed where none is.
+  if (own < SURE) return given;
+  const tried = CONTRASTS.map((contrast) => ({ contrast, chi: least(contrast) }));
+  const best = tried.reduce((a, b) => (b.chi < a.chi ? b : a));
+  return own - best.chi > SURE ? best.contrast : given;
 }
 
 /** Least misfit of the probes under a shoulder, over the levels of sources and albedos. */

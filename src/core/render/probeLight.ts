@@ -55,7 +55,7 @@ const OFF = 0.15;
 
 /** Reflectance of what is probed, its relative spread, and what shares its error. */
 function albedoAt(shot: Seen, { pixel, card }: Probe): { colour: Vec3; spread: number; surface: string } {
-  if (card) return { colour: card.map((c) => Math.max(0.01, c)) as Vec3, spread: 0.02, surface: "card" };
+  if (card) return { colour: card.map((c) => Math.max(0.01, c)) as Vec3, spread: 0.02, surface: `card ${card}` };
   const picked = shot.solved && pickFace(shot.set, shot.solved.camera, pixel);
   const material = (picked && materialAt(shot, picked.part, picked.face.id)) ?? shot.materials[shot.ground];
   const { colour, spread } = material?.albedo ?? { colour: [0.25, 0.25, 0.25] as Vec3, spread: 0.08 };

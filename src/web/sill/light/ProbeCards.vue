@@ -54,9 +54,11 @@ const CARDS = [
   { label: "the set's material", value: "set", colour: null },
   { label: "grey card, 18 %", value: "grey", colour: [0.18, 0.18, 0.18] as Vec3 },
   { label: "white card, 90 %", value: "white", colour: [0.9, 0.9, 0.9] as Vec3 },
+  { label: "grey of a chart", value: "typed", colour: [0.36, 0.36, 0.36] as Vec3 },
 ];
 const cardOf = (probe: Probe) =>
-  probe.card === null ? "set" : (CARDS.find(({ colour }) => colour?.[1] === probe.card?.[1])?.value ?? "set");
+  probe.card === null ? "set" : (CARDS.find(({ colour }) => colour?.[1] === probe.card?.[1])?.value ?? "typed");
+const grey = (share: number): Vec3 => [share, share, share];
 
 const change = (name: string, edit: (probe: Probe) => void) => set(name, (l) => edit(l.probes[chosen.value!.id]));
 function choosePreset(name: string): void {
@@ -225,6 +227,17 @@ const sourceName = (id: string) => (id === "sun" || id === "sky" ? id : (light.v
               (of: string) => change('Card', (p) => (p.card = CARDS.find(({ value }) => value === of)?.colour ?? null))
             "
           />
+          <NumberField
+            v-if="chosen.card"
+            :model-value="chosen.card[1] * 100"
+            label="What the card reflects"
+            unit="%"
+            :digits="1"
+            :min="1"
+            :max="100"
+            title="Several greys of a chart, each probed, tell the plate's curve and its contrast"
+            @update:model-value="(share) => change('Type card', (p) => (p.card = grey(share / 100)))"
+          />
         </span>
         <span>Counts as</span>
         <span class="row">
@@ -328,17 +341,21 @@ const sourceName = (id: string) => (id === "sun" || id === "sky" ? id : (light.v
       /></span>
     </div>
     <p v-if="last?.curve" class="quiet num" data-test="curve">
-      Probes: {{ last.curve.sure ? `from ${last.curve.shoulder}` : "straight is as likely"
-      }}{{ last.curve.sure && last.curve.sigma !== null ? ` ± ${last.curve.sigma.toFixed(2)}` : "" }}
+      Probes: {{ last.curve.sure ? `shoulder from ${last.curve.shoulder}` : "straight is as likely"
+      }}{{ last.curve.sure && last.curve.sigma !== null ? ` ± ${last.curve.sigma.toFixed(2)}` : ""
+      }}{{ last.curve.sure && last.curve.contrast !== 1 ? `, contrast ${last.curve.contrast}` : "" }}
     </p>
     <p v-else class="quiet">
-      Three probes or more tell it: something bright and something dark, in the sun and in the shade.
+      Three probes or more tell it: something bright and something dark, in the sun and in the shade, or greys of a
+      chart.
     </p>
     <button
-      v-if="last?.curve?.sure && last.curve.shoulder !== response?.shoulder"
+      v-if="
+        last?.curve?.sure && (last.curve.shoulder !== response?.shoulder || last.curve.contrast !== response.contrast)
+      "
       class="act"
       data-test="take-curve"
-      @click="setResponse('Take the plate\'s curve', { shoulder: last.curve.shoulder })"
+      @click="setResponse('Take the plate\'s curve', { shoulder: last.curve.shoulder, contrast: last.curve.contrast })"
     >
       take it
     </button>
