@@ -57,6 +57,7 @@ export const INSTANCE_END = 96; // 12 f32: the same when it closes
 export const INSTANCE_ROOT = 144; // u32
 export const INSTANCE_FLAGS = 148; // u32: RAY_* that meet it, INSTANCE_MOVES
 export const INSTANCE_PROP = 152; // u32: number of its prop
+export const INSTANCE_UNLIT = 156; // u32: a bit for each of the first 32 light groups that does not light it
 export const INSTANCE_MOVES = 256;
 export const RAY_CAMERA = 1;
 export const RAY_SHADOW = 2;

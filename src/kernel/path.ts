@@ -24,6 +24,7 @@ import {
   GROUP_SUN,
   INSTANCE_FLAGS,
   INSTANCE_MOVES,
+  INSTANCE_UNLIT,
   MATERIAL_SEES_BACKDROP,
   MATERIAL_THIN,
   MATERIAL_TRANSMITS,
@@ -268,6 +269,13 @@ function setShadingFrame(): void {
   else setFrame(surface.nx, surface.ny, surface.nz);
 }
 
+/** True if a light group is among those that a prop is not lit by. */
+// @ts-ignore: decorator
+@inline
+function leavesOut(unlit: u32, lightGroup: u32): bool {
+  return lightGroup < 32 && ((unlit >> lightGroup) & 1) != 0;
+}
+
 // Towards the viewer, in the frame of the plate's gloss.
 let viewX: f32 = 0,
   viewY: f32 = 0,
@@ -460,6 +468,8 @@ export function followPath(
     insideB: f32 = 0;
   // Whether the surface before drew every lamp, and not one of them.
   let everyBefore = false;
+  // Lights that do not light the surface before.
+  let unlit: u32 = 0;
   let backdrop = from == FROM_CAMERA,
     matt = from == FROM_MATT,
     straight = from != FROM_CAMERA,
@@ -494,7 +504,7 @@ export function followPath(
       const p = everyBefore ? light.density / light.shareOf(light.lampAt(light.lampNumber)) : light.density;
       const w = pdfBefore > 0 ? pdfBefore / (pdfBefore + p) : ONE;
       group = light.lampGroup();
-      gain(matt, tr * w * light.lightR, tg * w * light.lightG, tb * w * light.lightB);
+      if (!leavesOut(unlit, group)) gain(matt, tr * w * light.lightR, tg * w * light.lightG, tb * w * light.lightB);
       break;
     }
     if (insideR + insideG + insideB > 0 && met) {
@@ -535,8 +545,9 @@ export function followPath(
         const w: f32 =
           environment && pdfBefore > 0 ? pdfBefore / (pdfBefore + light.environmentPdf(ox, oy, oz, dx, dy, dz)) : ONE;
         group = GROUP_SKY;
-        gain(matt && depth > 0, tr * w * light.skyR, tg * w * light.skyG, tb * w * light.skyB);
-        if (sunOn && !(taken & TAKEN_SUN) && pdfBefore > 0 && light.inSun(dx, dy, dz)) {
+        if (!leavesOut(unlit, GROUP_SKY))
+          gain(matt && depth > 0, tr * w * light.skyR, tg * w * light.skyG, tb * w * light.skyB);
+        if (sunOn && !(taken & TAKEN_SUN) && pdfBefore > 0 && !leavesOut(unlit, GROUP_SUN) && light.inSun(dx, dy, dz)) {
           const p = light.sunPdf(),
             q = (light.maskAlongSun(ox, oy, oz) * p * pdfBefore) / (pdfBefore + p);
           group = GROUP_SUN;
@@ -557,7 +568,7 @@ export function followPath(
         glow = load<f32>(surface.part, PART_GLOW);
       if (mask == RAY_SHADOW && !(setFlags & SET_BLOCKS)) {
         // Outside light comes through it, and adds to what it returns itself.
-        if (dz > 0 && !light.setBlocks(SET_BLOCKS, ox, oy, oz, dx, dy, dz, FAR)) {
+        if (dz > 0 && !leavesOut(unlit, GROUP_SKY) && !light.setBlocks(SET_BLOCKS, ox, oy, oz, dx, dy, dz, FAR)) {
           light.loadSky(ox, oy, oz, dx, dy, dz, false);
           const w: f32 =
             environment && pdfBefore > 0 ? pdfBefore / (pdfBefore + light.environmentPdf(ox, oy, oz, dx, dy, dz)) : ONE;
@@ -700,6 +711,7 @@ export function followPath(
         ox = x;
         oy = y;
         oz = z;
+        unlit = 0;
         backdrop = false;
         if (onGloss) {
           draw();
@@ -784,6 +796,7 @@ export function followPath(
       ox = x;
       oy = y;
       oz = z;
+      unlit = 0;
       taken = TAKEN_SUN;
       straight = true;
       matt = true;
@@ -820,8 +833,10 @@ export function followPath(
         vz = max<f32>(-localZ(dx, dy, dz), 1e-4);
       bsdf.prepareBsdf(vz);
       const every = drawsEveryLamp(matt);
+      unlit = instance ? load<u32>(instance, INSTANCE_UNLIT) : 0;
       beginLights(start, every ? light.properLamps() : 0);
       while (nextDraw(x, y, z)) {
+        if (leavesOut(unlit, drawnGroup)) continue;
         setShadingFrame();
         if (drawnGroup == GROUP_SUN) light.scaleDrawn(light.maskAlongSun(x, y, z));
         gainLight(matt, props, through, tr, tg, tb, vx, vy, vz);

@@ -43,6 +43,14 @@ export function acrossOf({ azimuthDeg, spinDeg }: ShotLamp, facing: Vec3): Vec3 
 export const weighed = (colour: Vec3, { strength, tint, lights }: Source): Vec3 =>
   lights === "set" ? [0, 0, 0] : ([0, 1, 2].map((k) => colour[k] * strength * tint[k]) as Vec3);
 
+/** Lights that do not light a prop, as the tracer takes them; null where all do. */
+export function unlitBy(shot: LightPart, prop: string): { sun: boolean; sky: boolean; lamps: number[] } | null {
+  const { sun, sky } = shot.light;
+  const spares = ({ except }: Pick<Source, "except">) => except.includes(prop);
+  const lamps = lampsLit(shot).flatMap((lamp, i) => (spares(lamp) ? [i] : []));
+  return spares(sun) || spares(sky) || lamps.length > 0 ? { sun: spares(sun), sky: spares(sky), lamps } : null;
+}
+
 /** Lamps that the tracer is given, in its order. */
 export const lampsLit = ({ light }: LightPart) =>
   Object.values(light.lamps).filter((lamp) => lamp.on && lamp.level !== 0);

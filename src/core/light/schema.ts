@@ -32,6 +32,8 @@ const sourceEntries = {
   strength: v.pipe(Finite, v.minValue(0, "must be 0 or more"), v.maxValue(100, "must be 100 or less")),
   tint: ColourSchema,
   lights: v.picklist(LIGHTS),
+  /** Props that it does not light; their shadows in its light stay. */
+  except: v.optional(v.array(Id), []),
 };
 
 export const LampSchema = v.object({
@@ -200,9 +202,9 @@ export type Probe = v.InferOutput<typeof ProbeSchema>;
 export type SkySpread = v.InferOutput<typeof SkySpreadSchema>;
 export type Almanac = v.InferOutput<typeof AlmanacSchema>;
 /** What sun, sky and every lamp share. */
-export type Source = Pick<ShotLamp, "on" | "strength" | "tint" | "lights">;
+export type Source = Pick<ShotLamp, "on" | "strength" | "tint" | "lights" | "except">;
 
-export const newSource = (): Source => ({ on: true, strength: 1, tint: [1, 1, 1], lights: "all" });
+export const newSource = (): Source => ({ on: true, strength: 1, tint: [1, 1, 1], lights: "all", except: [] });
 
 export const newProbe = (id: string, pixel: Probe["pixel"], radius: number, sun: Probe["sun"]): Probe => ({
   id,

@@ -1,6 +1,6 @@
 import { castersOf } from "../light/casters.ts";
 import { maskPicture } from "../light/mask.ts";
-import { lampsOf, skyOf, sunDirection, sunOf } from "../light/rig.ts";
+import { lampsOf, skyOf, sunDirection, sunOf, unlitBy } from "../light/rig.ts";
 import type { LightPart } from "../light/schema.ts";
 import type { MatchPart } from "../match/schema.ts";
 import { toRadians } from "../math/vec3.ts";
@@ -57,7 +57,8 @@ export function traceSceneOf(shot: Seen, plate: Picture, models: Map<string, Mod
     ? shown.flatMap((prop) => {
         const model = prop.role === "cg" ? modelOf(prop, models) : null;
         const { visibility, name } = prop;
-        return model ? [{ model, placement: placementOf(prop), end: endOf(prop), visibility, name }] : [];
+        const unlit = unlitBy(shot, prop.id) ?? undefined;
+        return model ? [{ model, placement: placementOf(prop), end: endOf(prop), visibility, name, unlit }] : [];
       })
     : [];
   return {

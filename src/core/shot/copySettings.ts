@@ -1,4 +1,5 @@
 import { STAGE_LABELS, STAGE_NAMES } from "../comp/stages/index.ts";
+import { sourcesOf } from "./references.ts";
 import type { Shot } from "./schema.ts";
 
 /** Settings that one shot takes over from another, part by part. Marks, set and props are of their own plate and stay. */
@@ -75,6 +76,8 @@ export function copySettings(draft: Shot, from: Shot, ids: readonly string[]): v
     if (!ids.includes(id)) continue;
     const holder = at(draft, path.slice(0, -1)) as Record<string, unknown>;
     holder[path[path.length - 1]] = JSON.parse(JSON.stringify(at(from, path)));
+    // The other shot's props are not here.
+    if (path[0] === "light") for (const source of sourcesOf(draft)) source.except = [];
   }
   const { comp } = draft;
   for (const name of STAGE_NAMES) {

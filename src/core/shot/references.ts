@@ -1,5 +1,6 @@
 import type { Finding } from "../match/request.ts";
 import { uncountedLengths } from "../match/requestOfShot.ts";
+import type { Source } from "../light/schema.ts";
 import { kindOf } from "../set/parts/index.ts";
 import type { Shot } from "./schema.ts";
 
@@ -57,7 +58,20 @@ function standFree(draft: Shot, gone: string): void {
 /** Removes a prop from a draft. */
 export function removeProp(draft: Shot, id: string): void {
   standFree(draft, id);
+  for (const source of sourcesOf(draft)) source.except = source.except.filter((prop) => prop !== id);
   delete draft.props[id];
+}
+
+/** Every light of a shot, with what all of them have. */
+export const sourcesOf = ({ light }: Pick<Shot, "light">): Source[] => [
+  light.sun,
+  light.sky,
+  ...Object.values(light.lamps),
+];
+
+/** A copy of a prop is left out by the lights that leave out the prop. */
+export function followCopy(draft: Pick<Shot, "light">, prop: string, copy: string): void {
+  for (const { except } of sourcesOf(draft)) if (except.includes(prop)) except.push(copy);
 }
 
 /**

@@ -12,8 +12,8 @@ export type Stage = (typeof STAGES)[number];
 type Stale<T> = Stage | null | ((value: T) => Partial<Record<Stage, unknown>>);
 
 /** What a source makes stale: what it shines with, and how that is weighed. */
-function sourceStale({ strength, tint, lights, ...shines }: Source): Partial<Record<Stage, unknown>> {
-  return { fill: shines, develop: [strength, tint, lights] };
+function sourceStale({ strength, tint, lights, except, ...shines }: Source): Partial<Record<Stage, unknown>> {
+  return { fill: shines, film: except, develop: [strength, tint, lights] };
 }
 
 /** Of the light, what is only looked at, what is measured, and what shines. A forgotten field is a type error. */
@@ -28,7 +28,11 @@ const LIGHT: { [K in keyof Light]: Stale<Light[K]> } = {
   shadows: "fill",
   lamps: (lamps) => {
     const each = Object.values(lamps).map((lamp) => sourceStale({ ...lamp, name: "" } as Source));
-    return { fill: each.map(({ fill }) => fill), develop: each.map(({ develop }) => develop) };
+    return {
+      fill: each.map(({ fill }) => fill),
+      film: each.map(({ film }) => film),
+      develop: each.map(({ develop }) => develop),
+    };
   },
   density: "develop",
   tint: "develop",

@@ -47,6 +47,7 @@ export function putInstances(memory: SceneMemory, r: Resident, props: PropPiece[
       (!seen || seen.bounce ? L.RAY_BOUNCE : 0) |
       (moves ? L.INSTANCE_MOVES : 0);
     u[L.INSTANCE_PROP / 4] = number;
+    u[L.INSTANCE_UNLIT / 4] = unlitBits(prop);
     // Between the two ends every point goes straight, so the boxes of both ends hold the whole way.
     const low = [Infinity, Infinity, Infinity];
     const high = [-Infinity, -Infinity, -Infinity];
@@ -70,6 +71,17 @@ export function putInstances(memory: SceneMemory, r: Resident, props: PropPiece[
     boxes.set([...low, ...high], i * 6);
   });
   return { table, boxes, moving };
+}
+
+/** Bits of the light groups that do not light a prop. */
+function unlitBits({ unlit }: PropPiece): number {
+  if (!unlit) return 0;
+  const groups = [
+    ...(unlit.sun ? [L.GROUP_SUN] : []),
+    ...(unlit.sky ? [L.GROUP_SKY] : []),
+    ...unlit.lamps.map((lamp) => L.GROUP_LAMPS + lamp),
+  ];
+  return groups.reduce((bits, group) => (group < 32 ? bits | (1 << group) : bits), 0) >>> 0;
 }
 
 /** Emitting triangles of all props in the world, with the luminance that they are drawn by. */

@@ -55,6 +55,8 @@ export interface PropPiece {
   visibility?: Visibility;
   /** Name of its mattes. */
   name?: string;
+  /** Lights that do not light it, lamps by their number; of the lamps only the first 29 can be left out. */
+  unlit?: { sun: boolean; sky: boolean; lamps: number[] };
 }
 
 /** An area that sends out light evenly, on one side: the one that it faces. */

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import MultiSelect from "primevue/multiselect";
 import Select from "primevue/select";
 import ToggleSwitch from "primevue/toggleswitch";
 import { computed, onBeforeUnmount, watch } from "vue";
@@ -32,6 +33,16 @@ const LIGHTS = [
   { label: "props only", value: "props" },
   { label: "shadows only", value: "set" },
 ];
+/** Props that a light can leave out. */
+const lit = computed(() =>
+  Object.values(props.shot.props)
+    .filter(({ role }) => role === "cg")
+    .map(({ id, name }) => ({ id, name })),
+);
+const nameOf = (id: string) => props.shot.props[id]?.name ?? id;
+/** Of more lamps than these the tracer lights every prop. */
+const SPARING_LAMPS = 29;
+const sparesWell = (id: string) => Object.keys(light.value.lamps).indexOf(id) < SPARING_LAMPS;
 const change = (name: string, id: string, edit: (source: Source) => void) =>
   set(name, (l) => edit(id === "sun" ? l.sun : id === "sky" ? l.sky : l.lamps[id]));
 
@@ -117,6 +128,26 @@ onBeforeUnmount(() => {
             (lights: Source['lights']) => change(`What ${name} lights`, id, (s) => (s.lights = lights))
           "
         />
+        <MultiSelect
+          v-if="lit.length > 0 && source.lights !== 'set' && sparesWell(id)"
+          :model-value="source.except"
+          :options="lit"
+          option-label="name"
+          option-value="id"
+          placeholder="all props"
+          :show-toggle-all="false"
+          :aria-label="`Props that ${name} does not light`"
+          title="Props that it does not light. Their shadows in its light stay. Needs a new render."
+          @update:model-value="
+            (except: string[]) => change(`Props that ${name} does not light`, id, (s) => (s.except = except))
+          "
+        >
+          <template #value>
+            <template v-if="source.except.length === 1">but {{ nameOf(source.except[0]) }}</template>
+            <template v-else-if="source.except.length > 1">but {{ source.except.length }} props</template>
+            <span v-else class="quiet">all props</span>
+          </template>
+        </MultiSelect>
       </div>
     </div>
   </section>
@@ -131,7 +162,7 @@ onBeforeUnmount(() => {
 }
 .source {
   display: grid;
-  grid-template-columns: 62px 150px auto auto auto auto 150px;
+  grid-template-columns: 62px 150px auto auto auto auto 150px 150px;
   justify-content: start;
   align-items: center;
   gap: 10px;

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Prop } from "#core/props/schema";
+import { followCopy } from "#core/shot/references";
 import type { Shot } from "#core/shot/schema";
 import { deletion } from "../../desk/deletion.ts";
 import { freshId } from "../../desk/ids.ts";
@@ -44,6 +45,7 @@ function copy(): void {
     const made = JSON.parse(JSON.stringify(prop)) as Prop;
     made.placement.position[0] += 0.5;
     d.props[id] = { ...made, id, name: `${prop.name}, copy`, stands: null };
+    followCopy(d as Shot, prop.id, id);
   });
   desk.selected = id;
 }
