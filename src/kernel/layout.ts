@@ -239,6 +239,19 @@ export const PARAM_EXTENT = 456; // u32 EXTENT_*, 0 for endless
 export const PARAM_EXTENT_CENTRE = 460; // 3 f32
 export const PARAM_EXTENT_HALF = 472; // 3 f32: half sides of the box; the first is the sphere's radius
 
+export const PARAM_PORTALS = 484; // u32 address, and number
+export const PARAM_PORTAL_COUNT = 488;
+
+// Portal: an opening of a room, a rectangle.
+export const PORTAL_BYTES = 80;
+export const PORTAL_CORNER = 0; // 3 f32
+export const PORTAL_U = 12; // 3 f32: its sides
+export const PORTAL_V = 24;
+export const PORTAL_INWARDS = 36; // 3 f32, of length 1
+export const PORTAL_LOW = 48; // 3 f32: box of the room
+export const PORTAL_HIGH = 60;
+export const PORTAL_AREA = 72; // f32
+
 export const EXTENT_IS_SPHERE = 1;
 export const EXTENT_IS_BOX = 2;
 

@@ -6,6 +6,7 @@ import { askSet, clearThrough } from "./ask";
 import { projectPoint, projectedX, projectedY } from "./lens";
 import { sampleAround, sampleMask, texelB, texelG, texelR } from "./images";
 import { aroundX, aroundY, aroundZ, lookAround, stretch, towardsX, towardsY, towardsZ, wayTo } from "./around";
+import { drawPortal, hasPortals, portalPdf, portalX, portalY, portalZ } from "./portals";
 import { draw, draw1, draw2 } from "./sampler";
 import { diskX, diskY, setFrame, toDisk, toWorld, worldX, worldY, worldZ } from "./frame";
 import { emitB, emitG, emitR, loadEmission } from "./surface";
@@ -65,6 +66,8 @@ import {
   PARAM_MASK,
   PARAM_MASK_HEIGHT,
   PARAM_MASK_WIDTH,
+  PARAM_FLOOR_ON,
+  PARAM_PORTAL_COUNT,
   PARAM_PROP_ROOT,
   PARAM_SET_ROOT,
   PARAM_SKY,
@@ -111,9 +114,9 @@ export function lampGroup(): u32 {
 export function hasSun(): bool {
   return paramF(PARAM_SUN_IRRADIANCE) + paramF(PARAM_SUN_IRRADIANCE + 4) + paramF(PARAM_SUN_IRRADIANCE + 8) > 0;
 }
-/** True if the sky is a picture that is drawn from. */
+/** True if the sky is drawn from: by its picture, or through portals. */
 export function hasEnvironment(): bool {
-  return paramU(PARAM_ENVIRONMENT) != 0;
+  return paramU(PARAM_ENVIRONMENT) != 0 || paramU(PARAM_PORTAL_COUNT) != 0;
 }
 
 /** Draws a direction on the sun's disc: `sunX` to `sunZ`. Sets the frame. */
@@ -256,8 +259,27 @@ function loadBareSky(ox: f32, oy: f32, oz: f32, x: f32, y: f32, z: f32, backdrop
   skyB = paramF(PARAM_SKY + 8);
 }
 
+/** Share of the sky's draws that go through the portals, where a point has any. */
+// @ts-ignore: decorator
+@inline
+function portalShare(x: f32, y: f32, z: f32): f32 {
+  if (paramU(PARAM_PORTAL_COUNT) == 0 || !hasPortals(x, y, z)) return 0;
+  return paramU(PARAM_ENVIRONMENT) ? <f32>0.5 : ONE;
+}
+
 /** Density by which `drawEnvironment` draws the direction from a point. */
 export function environmentPdf(ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32): f32 {
+  const share = portalShare(ox, oy, oz);
+  if (share == 0) return paramU(PARAM_ENVIRONMENT) ? aroundPdf(ox, oy, oz, dx, dy, dz) : 0;
+  return mixedPdf(share, ox, oy, oz, dx, dy, dz);
+}
+
+function mixedPdf(share: f32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32): f32 {
+  const through = share * portalPdf(ox, oy, oz, dx, dy, dz);
+  return share < 1 ? through + (ONE - share) * aroundPdf(ox, oy, oz, dx, dy, dz) : through;
+}
+
+function aroundPdf(ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32): f32 {
   if (!paramU(PARAM_TURNED)) return picturePdf(dx, dy, dz);
   lookAround(ox, oy, oz, dx, dy, dz);
   return picturePdf(aroundX, aroundY, aroundZ) * stretch;
@@ -272,13 +294,43 @@ function picturePdf(x: f32, y: f32, z: f32): f32 {
   return load<f32>(paramU(PARAM_ENVIRONMENT_WEIGHT) + ((iy * w + ix) << 2)) / (2 * PI * PI * sine);
 }
 
-/** Draws a direction of the environment from a point by its light (alias method of Walker 1977). False where nothing comes. */
+/** Draws a direction through a portal, with the sky's light from there. */
+function drawThrough(share: f32, ox: f32, oy: f32, oz: f32, choice: f32): bool {
+  draw();
+  if (!drawPortal(ox, oy, oz, choice, draw1(), draw2())) return false;
+  toX = portalX;
+  toY = portalY;
+  toZ = portalZ;
+  // Below the horizon it is the endless floor that is met.
+  if (toZ <= 0 && paramU(PARAM_FLOOR_ON)) return false;
+  density = mixedPdf(share, ox, oy, oz, toX, toY, toZ);
+  if (!(density > 0)) return false;
+  loadSky(ox, oy, oz, toX, toY, toZ, false);
+  const s = ONE / density;
+  lightR = skyR * s;
+  lightG = skyG * s;
+  lightB = skyB * s;
+  reach = FAR;
+  return true;
+}
+
+/**
+ * Draws a direction of the environment from a point by its light (alias method of Walker 1977), or through a portal of the
+ * point's room. False where nothing comes.
+ */
 export function drawEnvironment(ox: f32, oy: f32, oz: f32): bool {
+  const share = portalShare(ox, oy, oz);
+  if (share == 0 && !paramU(PARAM_ENVIRONMENT)) return false;
   const w = paramU(PARAM_ENVIRONMENT_WIDTH),
     h = paramU(PARAM_ENVIRONMENT_HEIGHT),
     cells = w * h;
   draw();
-  const at = draw1() * <f32>cells,
+  let first = draw1();
+  if (share > 0) {
+    if (first < share) return drawThrough(share, ox, oy, oz, first / share);
+    first = (first - share) / (ONE - share);
+  }
+  const at = first * <f32>cells,
     cell = min<u32>(cells - 1, <u32>at);
   const entry = paramU(PARAM_ENVIRONMENT_ALIAS) + (cell << 3);
   const chosen = draw2() < load<f32>(entry) ? cell : load<u32>(entry, 4);
@@ -301,6 +353,7 @@ export function drawEnvironment(ox: f32, oy: f32, oz: f32): bool {
     toZ = towardsZ;
     density *= stretch;
   }
+  if (share > 0) density = (ONE - share) * density + share * portalPdf(ox, oy, oz, toX, toY, toZ);
   const s = ONE / density;
   lightR = texelR() * s;
   lightG = texelG() * s;

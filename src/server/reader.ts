@@ -124,6 +124,10 @@ export class Reader {
       clearTimeout(kept.timer);
       return kept.child;
     }
+    return this.begin();
+  }
+
+  private begin(): ChildProcess {
     const child = fork(processPath, { execArgv: ["--import", "tsx"], serialization: "advanced" });
     child.once("exit", () => (this.idle = this.idle.filter((i) => i.child !== child)));
     return child;
@@ -132,8 +136,14 @@ export class Reader {
   private keep(child: ChildProcess): void {
     if (this.closed || !child.connected || child.killed || memoryOf(child.pid!) > LEAN) {
       child.kill("SIGKILL");
+      // The next file finds one that is begun already.
+      if (!this.closed && this.idle.length === 0) this.rest(this.begin());
       return;
     }
+    this.rest(child);
+  }
+
+  private rest(child: ChildProcess): void {
     const timer = setTimeout(() => child.kill("SIGKILL"), IDLE_MS);
     timer.unref();
     this.idle.push({ child, timer });

@@ -72,7 +72,9 @@ function contrastOf(patches: readonly ResponsePatch[], given: number): number {
   if (own < SURE) return given;
   const tried = CONTRASTS.map((contrast) => ({ contrast, chi: least(contrast) }));
   const best = tried.reduce((a, b) => (b.chi < a.chi ? b : a));
-  return own - best.chi > SURE ? best.contrast : given;
+  // At the end of what is tried it is something else that is wrong: an albedo, or what is in the sun.
+  const open = best === tried[0] || best === tried[tried.length - 1];
+  return own - best.chi > SURE && !open ? best.contrast : given;
 }
 
 /** Least misfit of the probes under a shoulder, over the levels of sources and albedos. */

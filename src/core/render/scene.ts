@@ -12,6 +12,7 @@ import { copyCount, placedCopy } from "../props/model.ts";
 import { endOf, modelOf, placementOf } from "../props/placed.ts";
 import type { Prop, PropsPart } from "../props/schema.ts";
 import { placeMesh } from "../props/transform.ts";
+import { roomOpenings } from "../set/portals.ts";
 import { flagsOf } from "../set/roles.ts";
 import { floorHeight, groundAlbedo, groundHeight, setPieces } from "../set/pieces.ts";
 import type { SetPart } from "../set/schema.ts";
@@ -70,6 +71,7 @@ export function traceSceneOf(shot: Seen, plate: Picture, models: Map<string, Mod
     sun: sunOf(shot),
     ...skyOf(shot),
     lamps: lampsOf(shot),
+    portals: light.sky.on ? roomOpenings(shot.set) : [],
     aperture: shot.focus.on
       ? {
           radius: shot.focus.openingMm / 2000,

@@ -59,6 +59,18 @@ export interface PropPiece {
   unlit?: { sun: boolean; sky: boolean; lamps: number[] };
 }
 
+/** A rectangular opening of a closed room. */
+export interface Portal {
+  corner: Vec3;
+  /** Its sides from that corner, at a right angle. */
+  sides: [Vec3, Vec3];
+  /** Unit vector into the room. */
+  inwards: Vec3;
+  /** Box of the room. */
+  low: Vec3;
+  high: Vec3;
+}
+
 /** An area that sends out light evenly, on one side: the one that it faces. */
 export interface Lamp {
   name: string;
@@ -155,6 +167,8 @@ export interface TraceScene {
   /** How that picture stands around the place; missing or null for as it is. */
   surround?: Surround | null;
   lamps?: Lamp[];
+  /** Openings of closed rooms: points within draw the sky through them, with the same light and less noise. */
+  portals?: Portal[];
   /** Missing or null for a pinhole. */
   aperture?: Aperture | null;
   /** Endless floor: bounces, is never seen by the camera. */

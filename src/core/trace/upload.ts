@@ -9,7 +9,7 @@ import type { Kernel } from "./kernel.ts";
 import { lampRows } from "./lamps.ts";
 import type { SceneMemory } from "./memory.ts";
 import { GENERATION_ADDRESS } from "./memory.ts";
-import type { Caster, Picture, TraceScene } from "./scene.ts";
+import type { Caster, Picture, Portal, TraceScene } from "./scene.ts";
 import type { Resident } from "./resident.ts";
 import { buildResident } from "./resident.ts";
 import type { SetSoup } from "./setSoup.ts";
@@ -63,6 +63,21 @@ function putCasters(memory: SceneMemory, casters: Caster[]): number {
   return table;
 }
 
+/** Most openings that are drawn through; those beyond are found by chance. */
+const MOST_PORTALS = 24;
+
+/** Address of the table of portals, 0 without any. */
+function putPortals(memory: SceneMemory, portals: readonly Portal[]): number {
+  if (portals.length === 0) return 0;
+  const table = memory.reserve(portals.length * L.PORTAL_BYTES);
+  portals.forEach(({ corner, sides: [u, v], inwards, low, high }, i) => {
+    const area = Math.hypot(...u) * Math.hypot(...v);
+    const f = memory.f32(table + i * L.PORTAL_BYTES, L.PORTAL_BYTES / 4);
+    f.set([...corner, ...u, ...v, ...inwards, ...low, ...high, area]);
+  });
+  return table;
+}
+
 /**
  * Puts scenes into the kernel's memory. Models, their trees and textures stay there from one scene to the next, so that
  * a moved prop, another camera or another light rebuild only the set's tree and the tree of instances.
@@ -104,6 +119,8 @@ export class SceneLoader {
     const filter = memory.putF32(filterTable(settings.filter ?? BOX));
     const mask = scene.mask ? memory.putF32(scene.mask.values) : 0;
     const casters = putCasters(memory, scene.casters ?? []);
+    const portals = (scene.portals ?? []).slice(0, MOST_PORTALS);
+    const portalTable = putPortals(memory, portals);
     const filmRows = settings.filmRows ?? settings.height;
     const film = memory.reserve(settings.width * filmRows * layout.stride * 4);
 
@@ -156,6 +173,7 @@ export class SceneLoader {
       }
     }
     if (casters) u.set([casters, scene.casters!.length], L.PARAM_CASTERS / 4);
+    if (portalTable) u.set([portalTable, portals.length], L.PARAM_PORTALS / 4);
     if (scene.mask) u.set([mask, scene.mask.width, scene.mask.height], L.PARAM_MASK / 4);
     setU(L.PARAM_LAMPS, lampTable);
     setU(L.PARAM_LAMP_COUNT, lamps.count);

@@ -10,6 +10,7 @@ import { skyOfPlate } from "#core/light/skies/gradient";
 import { SKIES, groundLevel, shapeOf } from "#core/light/skies/index";
 import { clearDaylight } from "#core/light/skies/physical";
 import type { Camera } from "#core/optics/camera";
+import { roomOpenings } from "#core/set/portals";
 import type { Shot } from "#core/shot/schema";
 import { useNotices } from "../../stores/notices.ts";
 import { usePlate } from "../../stores/plate.ts";
@@ -77,6 +78,8 @@ function takePlateSky(): void {
 }
 
 const desk = useDesk();
+/** Openings of the set's rooms, through which the sky is drawn. */
+const through = computed(() => roomOpenings(props.shot.set));
 
 /** What the plate was balanced for, by the notes of the shoot. */
 const notedWhite = computed(
@@ -321,7 +324,10 @@ function takeAir(): void {
     </div>
     <p class="quiet">
       Radiance is that of the even sky which lights level ground alike, so that another spread leaves the ground as
-      bright.<template v-if="follows"> This sky follows the sun's place, also while the sun is off.</template>
+      bright.<template v-if="through.length > 0">
+        It comes into the room through {{ through.length === 1 ? "one opening" : `${through.length} openings` }} and is
+        drawn through {{ through.length === 1 ? "it" : "them" }}.</template
+      ><template v-if="follows"> This sky follows the sun's place, also while the sun is off.</template>
     </p>
   </section>
   <SurroundingsCards v-if="spread.kind === 'picture'" :shot="shot" :camera="camera" :spread="spread" />
