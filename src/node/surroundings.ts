@@ -1,3 +1,4 @@
+import { inflateSync } from "node:zlib";
 import sharp from "sharp";
 import { DataUtils, FloatType, HalfFloatType } from "three";
 import { EXRLoader } from "three/examples/jsm/loaders/EXRLoader.js";
@@ -78,13 +79,18 @@ function exrRows(bytes: Uint8Array, name: string): Rows {
   const read: Rows["read"] = (take) => {
     const row = new Float32Array(width * 3);
     if (isPlainlyPacked(header)) {
-      readExrRows(bytes, header, (y, values) => {
-        of.forEach((channel, k) => {
-          const from = values.get(channel)!;
-          for (let x = 0; x < width; x++) row[x * 3 + k] = from[x];
-        });
-        take(y, row);
-      });
+      readExrRows(
+        bytes,
+        header,
+        (y, values) => {
+          of.forEach((channel, k) => {
+            const from = values.get(channel)!;
+            for (let x = 0; x < width; x++) row[x * 3 + k] = from[x];
+          });
+          take(y, row);
+        },
+        { inflate: (packed, size) => inflateSync(packed, { maxOutputLength: size }) },
+      );
       return;
     }
     const loader = new EXRLoader();

@@ -129,26 +129,27 @@ function unrun(stored: Uint8Array, size: number): Uint8Array {
 
 /** Undoes the differences and the parting into halves that come before packing. */
 function unpredicted(packed: Uint8Array): Uint8Array {
-  for (let i = 1; i < packed.length; i++) packed[i] = packed[i - 1] + packed[i] - 128;
   const out = new Uint8Array(packed.length);
   const half = (packed.length + 1) >> 1;
-  for (let i = 0; i < packed.length; i++) out[i] = packed[i & 1 ? half + (i >> 1) : i >> 1];
+  let sum = 128;
+  for (let i = 0, to = 0; i < half; i++, to += 2) out[to] = sum = (sum + packed[i] - 128) & 255;
+  for (let i = half, to = 1; i < packed.length; i++, to += 2) out[to] = sum = (sum + packed[i] - 128) & 255;
   return out;
 }
+
+let halves: Float32Array | null = null;
+/** Every half by its bits. */
+const halfTable = (): Float32Array => (halves ??= Float32Array.from({ length: 65536 }, (_, bits) => fromHalf(bits)));
 
 function readRow(raw: DataView, from: number, { width, channels }: ExrHeader, row: Map<string, Float32Array>): void {
   let at = from;
   for (const { name, type } of channels) {
     const values = row.get(name)!;
-    const step = BYTES[type];
-    for (let x = 0; x < width; x++, at += step) {
-      values[x] =
-        type === "half"
-          ? fromHalf(raw.getUint16(at, true))
-          : type === "float"
-            ? raw.getFloat32(at, true)
-            : raw.getUint32(at, true);
-    }
+    if (type === "half") {
+      const table = halfTable();
+      for (let x = 0; x < width; x++, at += 2) values[x] = table[raw.getUint16(at, true)];
+    } else if (type === "float") for (let x = 0; x < width; x++, at += 4) values[x] = raw.getFloat32(at, true);
+    else for (let x = 0; x < width; x++, at += 4) values[x] = raw.getUint32(at, true);
   }
 }
 
