@@ -1,3 +1,5 @@
+import type { Box } from "../math/box.ts";
+import { boxOf } from "../math/box.ts";
 import type { Vec3 } from "../math/vec3.ts";
 
 /** Bytes of textures that a shot may have in all, with their smaller copies a third more. */
@@ -168,18 +170,12 @@ export function leastAlong(model: Model, row: readonly number[]): number {
   return least;
 }
 
-/** Lowest and highest corner of a mesh as it is, without its copies. */
-function meshBox({ positions }: Mesh): { low: number[]; high: number[] } {
-  const [low, high] = [
-    [Infinity, Infinity, Infinity],
-    [-Infinity, -Infinity, -Infinity],
-  ];
-  for (let i = 0; i < positions.length; i++) {
-    const k = i % 3;
-    if (positions[i] < low[k]) low[k] = positions[i];
-    if (positions[i] > high[k]) high[k] = positions[i];
-  }
-  return { low, high };
+const boxes = new WeakMap<Float32Array, Box>();
+/** Box of a mesh as it is, without its copies; kept with its positions. */
+export function meshBox({ positions }: Pick<Mesh, "positions">): Box {
+  let known = boxes.get(positions);
+  if (!known) boxes.set(positions, (known = boxOf(positions)));
+  return known;
 }
 
 /** Lowest and highest corner of the model. A model without vertices has the empty box at the origin. */

@@ -1,3 +1,4 @@
+import { boxOf, placedBox } from "../math/box.ts";
 import type { Vec3 } from "../math/vec3.ts";
 import { cross, dot } from "../math/vec3.ts";
 import { invertMatrix } from "../props/transform.ts";
@@ -53,15 +54,6 @@ const OFF = 1e-4;
 
 /** Triangles as something in the way; `matrix` takes them to the world. */
 export function blockerOf({ positions: p, indices, tree, ...box }: BlockerMesh, matrix: readonly number[]): Blocker {
-  const low: Vec3 = [Infinity, Infinity, Infinity];
-  const high: Vec3 = [-Infinity, -Infinity, -Infinity];
-  for (let c = 0; c < 8; c++)
-    for (let k = 0; k < 3; k++) {
-      let x = matrix[k * 4 + 3];
-      for (let j = 0; j < 3; j++) x += matrix[k * 4 + j] * ((c >> j) & 1 ? box.high[j] : box.low[j]);
-      low[k] = Math.min(low[k], x);
-      high[k] = Math.max(high[k], x);
-    }
   const fronts = (triangle: number): Vec3 => {
     const [a, b, c] = [0, 1, 2].map((k) => indices[triangle * 3 + k] * 3);
     return cross(
@@ -69,19 +61,12 @@ export function blockerOf({ positions: p, indices, tree, ...box }: BlockerMesh, 
       [p[c] - p[a], p[c + 1] - p[a + 1], p[c + 2] - p[a + 2]],
     );
   };
-  return { tree, fronts, toOwn: invertMatrix([...matrix]), low, high };
+  return { tree, fronts, toOwn: invertMatrix([...matrix]), ...placedBox(box, matrix) };
 }
 
 /** Triangles made ready to be in the way. */
 export function blockerMesh(positions: Float32Array, indices: Uint32Array): BlockerMesh {
-  const low: Vec3 = [Infinity, Infinity, Infinity];
-  const high: Vec3 = [-Infinity, -Infinity, -Infinity];
-  for (let i = 0; i < positions.length; i++) {
-    const k = i % 3;
-    if (positions[i] < low[k]) low[k] = positions[i];
-    if (positions[i] > high[k]) high[k] = positions[i];
-  }
-  return { positions, indices, tree: buildQuick(positions, indices), low, high };
+  return { positions, indices, tree: buildQuick(positions, indices), ...boxOf(positions) };
 }
 
 function missesBox({ low, high }: Blocker, from: Vec3, direction: Vec3): boolean {
