@@ -7,7 +7,7 @@ import { PASS_GROUPS } from "#core/render/schema";
 import { resampleRows } from "#core/image/resize";
 import { BandFolder } from "#node/bandFolder";
 import { collect } from "#node/garbage";
-import { finishRows } from "#core/comp/finish";
+import { FinishAgain } from "#core/comp/finishAgain";
 import type { DecodedPlate } from "#core/comp/composite";
 import type { ScreenPasses } from "#core/comp/screen";
 import { SCREEN_WIDTH, halved, readScreen } from "#core/comp/screen";
@@ -87,6 +87,7 @@ async function finishedAgain(target: string, shot: Shot, plate: DecodedPlate, ch
   Object.assign(comp.props, { on: true, exposure: 0.2, contrast: 1.1 });
   Object.assign(comp.look, { on: true, saturation: 0.95, contrast: 1.05 });
   Object.assign(comp.glow, { on: true });
+  Object.assign(comp.shadow, { on: true });
   const sigma = 0.5;
   const begun = performance.now();
   const full = path.join(target, "again");
@@ -95,20 +96,37 @@ async function finishedAgain(target: string, shot: Shot, plate: DecodedPlate, ch
   const done = performance.now();
   const screen = readScreen((await screenPasses(passes, plate, SCREEN_WIDTH, sigma)).buffer as ArrayBuffer);
   const made = performance.now();
-  const time = (of: ScreenPasses) => {
-    const runs = Array.from({ length: 5 }, () => {
-      const { width, height, scale, renderedSigma, layers } = of;
-      const own = { ...layers, prop: layers.prop.slice(), ratio: layers.ratio.slice(), added: layers.added.slice() };
-      const start = performance.now();
-      const where = { full: { width, height }, scale, y0: 0, renderedSigma };
-      const { linear } = finishRows(shot, { width, height, linear: layers.plate }, { width, height, ...own }, where);
-      paintView(linear, layers.plate, width, plainView(), (l) => l, new Uint8ClampedArray(width * height * 4));
-      return performance.now() - start;
-    });
-    return runs.sort((a, b) => a - b)[2].toFixed(0);
+  /** Milliseconds from a moved slider to the picture, median of some moves. */
+  const time = ({ width, height, scale, renderedSigma, layers: { plate: linear, ...passes } }: ScreenPasses) => {
+    const given = { full: { width, height }, scale, y0: 0, renderedSigma };
+    const again = new FinishAgain({ width, height, linear }, { width, height, ...passes }, given);
+    const slide = (move: (to: number) => void) => {
+      const runs = Array.from({ length: 7 }, (_, i) => {
+        move(0.1 + i / 50);
+        const start = performance.now();
+        paintView(
+          again.finish(shot).linear,
+          linear,
+          width,
+          plainView(),
+          (l) => l,
+          new Uint8ClampedArray(width * height * 4),
+        );
+        return performance.now() - start;
+      });
+      return runs.sort((a, b) => a - b)[3].toFixed(0);
+    };
+    const all = {
+      shadow: (x: number) => (comp.shadow.density = x + 0.9),
+      props: (x: number) => (comp.props.exposure = x),
+      look: (x: number) => (comp.look.exposure = x),
+    };
+    return Object.entries(all)
+      .map(([name, move]) => `${name} ${slide(move)}`)
+      .join(", ");
   };
   const seconds = (ms: number) => (ms / 1000).toFixed(1);
-  return `; finished again ${seconds(done - begun)} s; passes for the screen ${seconds(made - done)} s, then ${time(screen)} ms, while dragged ${time(halved(screen))} ms`;
+  return `; finished again ${seconds(done - begun)} s; passes for the screen ${seconds(made - done)} s, then in ms ${time(screen)}, while dragged ${time(halved(screen))}`;
 }
 
 const [megapixels = "12", own] = process.argv.slice(2);

@@ -65,6 +65,84 @@ export function finishHalo(
   return rows + mattes;
 }
 
+/** What the stages of one picture's rows ask about, found when it is first asked. */
+export interface Finishing {
+  where: Where;
+  matteOf: (id: string | null) => Float32Array | null;
+}
+
+export function finishing(
+  shot: FinishPart,
+  plate: { width: number; height: number; linear: Float32Array },
+  { scale, full, y0, renderedSigma }: FinishWhere,
+): Finishing {
+  const { width, height } = plate;
+  const camera = shot.solved?.camera ?? null;
+  let place: Place | null = null;
+  const placed = () => (camera ? (place ??= placeOf(shot, camera, { full, scale, y0, rows: height })) : null);
+  const where: Where = {
+    full,
+    scale,
+    renderedSigma,
+    setDepth: () => placed()?.depth ?? null,
+    focal: camera ? camera.focalPx * scale : null,
+  };
+  const { mattes } = shot.comp;
+  const known = new Map<string, Float32Array>();
+  const matteOf = (id: string | null): Float32Array | null => {
+    if (id === null || !mattes[id]) return null;
+    let matte = known.get(id);
+    if (!matte) {
+      matte = matteOver(mattes[id], { width, height, y0, scale, plate: plate.linear, place: placed });
+      known.set(id, matte);
+    }
+    return matte;
+  };
+  return { where, matteOf };
+}
+
+/** Runs one of the stages that change the layers, in place. */
+export function runLayerStage(
+  name: (typeof LAYER_NAMES)[number],
+  { comp }: CompPart,
+  layers: Layers,
+  { where, matteOf }: Finishing,
+): void {
+  const settings: StageBase = comp[name];
+  if (settings.on) runStage(stageOf(name).stage, layers, settings, where, matteOf(settings.matte));
+}
+
+/** The layers over the plate with their grain: what the look is then laid on. */
+export function grainedPicture(
+  { comp }: CompPart,
+  plate: { width: number; height: number; linear: Float32Array },
+  layers: Layers,
+  { scale, y0, without }: FinishWhere,
+  { matteOf }: Finishing,
+): Pick<Finished, "grained" | "touched"> {
+  const grained = mergeLayers(layers);
+  const touched = new Uint8Array(plate.width * plate.height);
+  for (let pixel = 0; pixel < touched.length; pixel++) touched[pixel] = leavesPlate(layers, pixel) ? 0 : 1;
+  if (without !== "grain") layGrain(grained, plate, layers, comp.grain, scale, y0, touched, matteOf(comp.grain.matte));
+  return { grained, touched };
+}
+
+/** The same with its look; pixels that it changes are touched. One array where it changes nothing. */
+export function looked(
+  { comp: { look } }: CompPart,
+  { grained, touched }: Pick<Finished, "grained" | "touched">,
+  layers: Layers,
+  { without }: FinishWhere,
+  { matteOf }: Finishing,
+): Finished {
+  if (without === "look" || !look.on || look.strength === 0 || changesNoLook(look))
+    return { linear: grained, grained, touched, layers };
+  const linear = grained.slice();
+  const all = touched.slice();
+  layLook(linear, layers, look, all, matteOf(look.matte));
+  return { linear, grained, touched: all, layers };
+}
+
 /**
  * The only place where a picture is put together: the passes are laid over the plate in linear light by the comp's stages,
  * `out = prop + (1 - cover) (plate ratio + added) + glow`, then grain and look (docs/design.md section 22). Rows by
@@ -78,44 +156,10 @@ export function finishRows(
   given: FinishWhere,
 ): Finished {
   checkFrame(plate, passes);
-  const { width, height } = passes;
-  const { comp } = shot;
-  const { scale, full, y0 } = given;
-  const layers = layersOf(plate.linear, passes, y0);
-  const camera = shot.solved?.camera ?? null;
-  let place: Place | null = null;
-  const placed = () => (camera ? (place ??= placeOf(shot, camera, { full, scale, y0, rows: height })) : null);
-  const where: Where = {
-    full,
-    scale,
-    renderedSigma: given.renderedSigma,
-    setDepth: () => placed()?.depth ?? null,
-    focal: camera ? camera.focalPx * scale : null,
-  };
-  const mattes = new Map<string, Float32Array>();
-  const matteOf = (id: string | null): Float32Array | null => {
-    if (id === null || !comp.mattes[id]) return null;
-    let matte = mattes.get(id);
-    if (!matte) {
-      matte = matteOver(comp.mattes[id], { width, height, y0, scale, plate: plate.linear, place: placed });
-      mattes.set(id, matte);
-    }
-    return matte;
-  };
-  for (const name of LAYER_NAMES) {
-    if (name === given.without) continue;
-    const settings: StageBase = comp[name];
-    if (settings.on) runStage(stageOf(name).stage, layers, settings, where, matteOf(settings.matte));
-  }
-  const linear = mergeLayers(layers);
-  const touched = new Uint8Array(width * height);
-  for (let pixel = 0; pixel < touched.length; pixel++) touched[pixel] = leavesPlate(layers, pixel) ? 0 : 1;
-  if (given.without !== "grain")
-    layGrain(linear, plate, layers, comp.grain, scale, y0, touched, matteOf(comp.grain.matte));
-  const looks = given.without !== "look" && comp.look.on && comp.look.strength > 0 && !changesNoLook(comp.look);
-  const grained = looks ? linear.slice() : linear;
-  if (looks) layLook(linear, layers, comp.look, touched, matteOf(comp.look.matte));
-  return { linear, grained, touched, layers };
+  const layers = layersOf(plate.linear, passes, given.y0);
+  const own = finishing(shot, plate, given);
+  for (const name of LAYER_NAMES) if (name !== given.without) runLayerStage(name, shot, layers, own);
+  return looked(shot, grainedPicture(shot, plate, layers, given, own), layers, given, own);
 }
 
 /** Throws when the passes and plate differ in size. */

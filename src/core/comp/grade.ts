@@ -53,12 +53,19 @@ export function grader(g: Grade): (r: number, gr: number, b: number, out: Float6
     (s, k) => stops * Math.pow(2, s) * g.white[k],
   );
   const [gr, gg, gb] = gain;
-  const { black, contrast, saturation } = g;
+  const [liftR, liftG, liftB] = g.black;
+  const { contrast, saturation } = g;
   const power = (x: number) => (x > 0 ? GREY * Math.pow(x / GREY, contrast) : x);
   const bend = contrast === 1 ? power : tabled(power);
   return (r, green, b, out) => {
-    let [x, y, z] = [gr * r + black[0], gg * green + black[1], gb * b + black[2]];
-    if (contrast !== 1) [x, y, z] = [bend(x), bend(y), bend(z)];
+    let x = gr * r + liftR;
+    let y = gg * green + liftG;
+    let z = gb * b + liftB;
+    if (contrast !== 1) {
+      x = bend(x);
+      y = bend(y);
+      z = bend(z);
+    }
     if (saturation !== 1) {
       const grey = luminance(x, y, z);
       x = grey + saturation * (x - grey);

@@ -1,6 +1,6 @@
 import { expose, transfer } from "comlink";
 import type { FinishPart } from "#core/comp/finish";
-import { finishRows } from "#core/comp/finish";
+import { FinishAgain } from "#core/comp/finishAgain";
 import type { ScreenPasses } from "#core/comp/screen";
 import { halved, readScreen } from "#core/comp/screen";
 import type { Scopes, ViewChoice } from "#core/comp/view";
@@ -35,32 +35,28 @@ export interface PixelValues {
   alpha: number;
 }
 
-let whole: ScreenPasses | null = null;
-let half: ScreenPasses | null = null;
+interface Size extends ScreenPasses {
+  again: FinishAgain;
+}
+let whole: Size | null = null;
+let half: Size | null = null;
 let encoding: PlateEncoding | null = null;
 let last: { linear: Float32Array; touched: Uint8Array; width: number; height: number; size: ScreenPasses } | null =
   null;
 
-function finished(shot: FinishPart, size: ScreenPasses, without: StageName | null) {
-  const { width, height, scale, renderedSigma, layers } = size;
-  const passes = {
-    width,
-    height,
-    prop: layers.prop.slice(),
-    ratio: layers.ratio.slice(),
-    added: layers.added.slice(),
-    depth: layers.depth.slice(),
-    occlusion: layers.occlusion,
-  };
-  const plate = { width, height, linear: layers.plate };
-  return finishRows(shot, plate, passes, { full: { width, height }, scale, y0: 0, renderedSigma, without });
+function againOf({ width, height, scale, renderedSigma, layers }: ScreenPasses): FinishAgain {
+  const { plate: linear, ...passes } = layers;
+  const given = { full: { width, height }, scale, y0: 0, renderedSigma };
+  return new FinishAgain({ width, height, linear }, { width, height, ...passes }, given);
 }
 
 const asks = {
   /** Takes passes at screen size, as the server or the proof made them. */
   load(buffer: ArrayBuffer, own: PlateEncoding): { width: number; height: number; scale: number } {
-    whole = readScreen(buffer);
-    half = halved(whole);
+    const read = readScreen(buffer);
+    const smaller = halved(read);
+    whole = { ...read, again: againOf(read) };
+    half = { ...smaller, again: againOf(smaller) };
     encoding = own;
     last = null;
     const { width, height, scale } = whole;
@@ -71,7 +67,7 @@ const asks = {
     const size = quick ? half : whole;
     if (!size || !encoding) return null;
     const begun = performance.now();
-    const { linear, touched } = finished(shot, size, without);
+    const { linear, touched } = size.again.finish(shot, without);
     const { width, height } = size;
     if (!quick) last = { linear, touched, width, height, size };
     const image = new ImageData(width, height);

@@ -1,0 +1,81 @@
+import { expect, test } from "@jest/globals";
+import { seeded } from "../../testing/random.ts";
+import { testShot } from "../../testing/shots.ts";
+import type { Passes } from "../trace/film.ts";
+import { emptyPasses } from "../trace/film.ts";
+import { finishRows } from "./finish.ts";
+import { FinishAgain } from "./finishAgain.ts";
+import type { StageName } from "./stages/index.ts";
+import { STAGE_NAMES } from "./stages/index.ts";
+
+const [WIDTH, HEIGHT] = [48, 32];
+const SCALE = 0.5;
+
+/** Passes of a prop with a shadow and a reflection, noise everywhere. */
+function passesOf(random: () => number): Passes {
+  const passes = emptyPasses(WIDTH, HEIGHT);
+  for (let i = 0; i < WIDTH * HEIGHT; i++) {
+    const [x, y] = [i % WIDTH, Math.floor(i / WIDTH)];
+    const off = Math.hypot(x - 20, y - 14);
+    if (off < 7) {
+      const alpha = off < 6 ? 1 : 0.5;
+      for (let k = 0; k < 3; k++) passes.prop[i * 4 + k] = alpha * random();
+      passes.prop[i * 4 + 3] = alpha;
+      passes.depth[i] = 4 + random();
+    } else if (off < 13)
+      for (let k = 0; k < 3; k++) {
+        passes.ratio[i * 3 + k] = 0.4 + off / 20;
+        passes.added[i * 3 + k] = 0.05 * random();
+      }
+  }
+  return passes;
+}
+
+const copyOf = (passes: Passes): Passes => ({
+  ...passes,
+  prop: passes.prop.slice(),
+  ratio: passes.ratio.slice(),
+  added: passes.added.slice(),
+  depth: passes.depth.slice(),
+});
+
+test("settings changed one after the other give the bits of finishing afresh, whatever was kept", () => {
+  const random = seeded(11);
+  const passes = passesOf(random);
+  const linear = Float32Array.from({ length: WIDTH * HEIGHT * 3 }, () => 0.1 + 0.5 * random());
+  const plate = { width: WIDTH, height: HEIGHT, linear };
+  const given = { full: { width: WIDTH, height: HEIGHT }, scale: SCALE, y0: 0, renderedSigma: 0.5 };
+  const shot = testShot(WIDTH / SCALE, HEIGHT / SCALE);
+  const { comp } = shot;
+  comp.grain.model = { read: [0.01, 0.01, 0.012], shot: [0.001, 0.001, 0.001], size: 0.6, joined: [0.2, 0.1, 0.2] };
+  comp.sharpness.sigmaPx = 2;
+  /** What a slider of each stage does. */
+  const slides: Record<StageName, (to: number) => void> = {
+    shadow: (to) => (comp.shadow.density = 0.5 + to),
+    reflection: (to) => (comp.reflection.level = to),
+    props: (to) => (comp.props.exposure = to),
+    foreground: (to) => (comp.foreground.strength = to),
+    sharpness: (to) => (comp.sharpness.sigmaPx = 1.2 + 2 * to),
+    lens: (to) => (comp.lens.vignette = 0.4 * to),
+    glow: (to) => (comp.glow.amount = to),
+    grain: (to) => (comp.grain.strength = to),
+    look: (to) => (comp.look.contrast = 0.8 + to),
+  };
+  for (const name of STAGE_NAMES) comp[name].on = true;
+  const again = new FinishAgain(plate, passes, given);
+  const before = JSON.stringify([...passes.prop, ...passes.ratio]);
+  for (let turn = 0; turn < 120; turn++) {
+    // A slider is mostly moved again and again; now and then another is taken up, switched, or left out.
+    const name = STAGE_NAMES[Math.floor((turn / 4) * 7) % STAGE_NAMES.length];
+    slides[name](random());
+    if (random() < 0.15) comp[name].on = !comp[name].on;
+    const without = random() < 0.15 ? STAGE_NAMES[Math.floor(random() * STAGE_NAMES.length)] : null;
+    const fresh = finishRows(shot, plate, copyOf(passes), { ...given, without });
+    const own = again.finish(shot, without);
+    expect(Buffer.from(own.linear.buffer).equals(Buffer.from(fresh.linear.buffer))).toBe(true);
+    expect(own.touched).toEqual(fresh.touched);
+    expect(Buffer.from(own.grained.buffer).equals(Buffer.from(fresh.grained.buffer))).toBe(true);
+  }
+  // The passes themselves stay as they were.
+  expect(JSON.stringify([...passes.prop, ...passes.ratio])).toBe(before);
+});
