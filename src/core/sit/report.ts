@@ -1,5 +1,5 @@
 import { aspect, lens } from "./checks/camera.ts";
-import { contact, grounding } from "./checks/contact.ts";
+import { contact, grounding, uprights } from "./checks/contact.ts";
 import { cut, licence, mirrors, modelLicences, size, stretch, yardsticks } from "./checks/props.ts";
 import { catcher, direction, tone } from "./checks/shadow.ts";
 import { grain, sharpness } from "./checks/texture.ts";
@@ -14,6 +14,7 @@ export const CHECKS = {
   yardsticks,
   stretch,
   contact,
+  uprights,
   grounding,
   direction,
   tone,

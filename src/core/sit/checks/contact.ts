@@ -1,15 +1,20 @@
 import { luminance } from "../../colour/srgb.ts";
-import { dropped } from "../../contact/rest.ts";
+import { dropped, rested } from "../../contact/rest.ts";
 import type { Solid } from "../../contact/solid.ts";
 import { solidOf, solidOfModel } from "../../contact/solid.ts";
 import { soupNear, wayOf } from "../../contact/supports.ts";
+import type { Vec2, Vec3 } from "../../math/vec3.ts";
+import { dot, scale, toDegrees } from "../../math/vec3.ts";
 import { projectPoint } from "../../optics/camera.ts";
 import { modelOf, placementOf, singleModelOf } from "../../props/placed.ts";
 import type { Prop } from "../../props/schema.ts";
+import { placementRotation } from "../../props/transform.ts";
+import { facePlane } from "../../set/face.ts";
 import { facesOf } from "../../set/faces.ts";
+import { pickAlong } from "../../set/pick.ts";
 import { floorHeight, meshOf } from "../../set/pieces.ts";
 import { formatLength } from "../../units/length.ts";
-import type { SitCheck, SitScene } from "../scene.ts";
+import type { SitCheck, SitScene, Spot } from "../scene.ts";
 import { quantile } from "../scene.ts";
 
 /** Metres that a prop may float or sink, and pixels that this may come to: what nobody sees. */
@@ -47,6 +52,15 @@ function supportsOf({ shot, models }: SitScene, prop: Prop): Solid[] {
   return solids;
 }
 
+/** Half the side of what is shown around a place, pixels. */
+const AROUND_FOOT = 60;
+const spotAt = ([x, y]: Vec2, scale: number): Spot => ({
+  x: Math.max(0, Math.round(x * scale - AROUND_FOOT)),
+  y: Math.max(0, Math.round(y * scale - AROUND_FOOT)),
+  width: 2 * AROUND_FOOT,
+  height: 2 * AROUND_FOOT,
+});
+
 /** How far each prop floats over, or sinks into, what is below it. */
 export const contact: SitCheck = {
   label: "Contact",
@@ -72,7 +86,6 @@ export const contact: SitCheck = {
     if (!worst) return null;
     const { prop, gap, score, pixels } = worst;
     const at = projectPoint(camera, prop.placement.position);
-    const size = 60;
     const value = `${gap >= 0 ? "" : "−"}${formatLength(Math.abs(gap), shot.unit)}`;
     return {
       score,
@@ -87,12 +100,57 @@ export const contact: SitCheck = {
             ? `“${prop.name}” floats ${formatLength(gap, shot.unit)} over what is below it: let it rest.`
             : `“${prop.name}” sinks ${formatLength(-gap, shot.unit)} into what is below it: let it rest, or say in the props step that it may.`,
       step: "props",
-      spot: at && {
-        x: Math.max(0, Math.round(at[0] * scale - size)),
-        y: Math.max(0, Math.round(at[1] * scale - size)),
-        width: 2 * size,
-        height: 2 * size,
-      },
+      spot: at && spotAt(at, scale),
+    };
+  },
+};
+
+/** Degrees that a prop's uprights may lean from how it rests; what clearly lies may be off by a share of how far it leans. */
+const LEANS = { degrees: 1.5, share: 0.35 };
+
+/** Angle between a prop's own upright and the world's, or what it stands on squarely, degrees: the smaller one. */
+function leanOf({ shot }: SitScene, prop: Prop): number {
+  const own = placementRotation(placementOf(prop)).map((row) => row[2]) as Vec3;
+  const to = (up: Vec3) => toDegrees(Math.acos(Math.min(1, dot(own, up))));
+  const [x, y, z] = prop.placement.position;
+  const below = pickAlong(shot.set, [x, y, z + 0.05], [0, 0, -1]);
+  const normal = below ? facePlane(below.face).normal : null;
+  const squarely = normal ? to(normal[2] < 0 ? scale(normal, -1) : normal) : Infinity;
+  return Math.min(to([0, 0, 1]), squarely);
+}
+
+/** Whether props stand up as they would rest: their uprights against the plate's. */
+export const uprights: SitCheck = {
+  label: "Uprights",
+  look: (scene) => {
+    const { shot, models, scale } = scene;
+    const camera = shot.solved?.camera;
+    if (!camera) return null;
+    let worst: { prop: Prop; degrees: number; allowed: number; score: number } | null = null;
+    for (const prop of Object.values(shot.props)) {
+      if (prop.hidden || prop.role !== "cg") continue;
+      const model = singleModelOf({ ...prop, looks: {} }, models);
+      const rest = model && rested(solidOfModel(model), placementOf(prop), supportsOf(scene, prop));
+      // What hangs has no stand, and what rolls none of its own.
+      if (!rest?.stable || (prop.stands === null && rest.gap > HANGS)) continue;
+      const lean = leanOf(scene, prop);
+      const degrees = Math.min(toDegrees(rest.tipped), lean);
+      const allowed = Math.max(LEANS.degrees, LEANS.share * lean);
+      if (!worst || degrees / allowed > worst.score) worst = { prop, degrees, allowed, score: degrees / allowed };
+    }
+    if (!worst) return null;
+    const { prop, degrees, allowed, score } = worst;
+    const at = projectPoint(camera, prop.placement.position);
+    return {
+      score,
+      value: `${degrees.toFixed(1)}° off how it rests`,
+      tolerance: `${allowed.toFixed(1)}°`,
+      words:
+        score <= 1
+          ? "Props stand up as they rest."
+          : `“${prop.name}” leans ${degrees.toFixed(1)}° from how it would rest: its uprights and levels do not go with the plate's. Let it rest, or set its lean to 0.`,
+      step: "props",
+      spot: at && spotAt(at, scale),
     };
   },
 };
