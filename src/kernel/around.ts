@@ -1,7 +1,14 @@
 // Which place of the environment's picture a ray sees: the picture may be turned, and stand at a finite distance, as a
 // sphere or box around a centre, so that near walls are seen where they are.
 import { paramF, paramU } from "./params";
-import { EXTENT_IS_SPHERE, PARAM_EXTENT, PARAM_EXTENT_CENTRE, PARAM_EXTENT_HALF, PARAM_TURN } from "./layout";
+import {
+  EXTENT_IS_BOX,
+  EXTENT_IS_DOME,
+  PARAM_EXTENT,
+  PARAM_EXTENT_CENTRE,
+  PARAM_EXTENT_HALF,
+  PARAM_TURN,
+} from "./layout";
 
 const ONE: f32 = 1;
 
@@ -30,11 +37,24 @@ function leave(x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32): f32 {
     hy = paramF(PARAM_EXTENT_HALF + 4),
     hz = paramF(PARAM_EXTENT_HALF + 8);
   let t: f32 = 0;
-  if (paramU(PARAM_EXTENT) == EXTENT_IS_SPHERE) {
+  const extent = paramU(PARAM_EXTENT);
+  if (extent != EXTENT_IS_BOX) {
+    if (extent == EXTENT_IS_DOME && z <= -hz) return 0;
     const c = x * x + y * y + z * z - hx * hx;
     if (c >= 0) return 0;
     const b = x * dx + y * dy + z * dz;
     t = sqrt<f32>(b * b - c) - b;
+    if (extent == EXTENT_IS_DOME && dz < 0) {
+      const toFloor = (-hz - z) / dz;
+      if (toFloor < t) {
+        leftX = x + toFloor * dx;
+        leftY = y + toFloor * dy;
+        leftZ = -hz;
+        faceCosine = -dz;
+        faceDistance = hz;
+        return toFloor;
+      }
+    }
     leftX = x + t * dx;
     leftY = y + t * dy;
     leftZ = z + t * dz;

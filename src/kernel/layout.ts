@@ -254,6 +254,7 @@ export const PORTAL_AREA = 72; // f32
 
 export const EXTENT_IS_SPHERE = 1;
 export const EXTENT_IS_BOX = 2;
+export const EXTENT_IS_DOME = 3; // a sphere with a level floor, the third of its halves below the centre
 
 export const FILTER_CELLS = 256;
 export const ALBEDO_CELLS = 64; // cosine across, roughness down

@@ -66,6 +66,7 @@ import {
   PARAM_MASK,
   PARAM_MASK_HEIGHT,
   PARAM_MASK_WIDTH,
+  PARAM_FLOOR_HEIGHT,
   PARAM_FLOOR_ON,
   PARAM_PORTAL_COUNT,
   PARAM_PROP_ROOT,
@@ -302,7 +303,7 @@ function drawThrough(share: f32, ox: f32, oy: f32, oz: f32, choice: f32): bool {
   toY = portalY;
   toZ = portalZ;
   // Below the horizon it is the endless floor that is met.
-  if (toZ <= 0 && paramU(PARAM_FLOOR_ON)) return false;
+  if (toZ < -1e-6 && paramU(PARAM_FLOOR_ON) && oz > paramF(PARAM_FLOOR_HEIGHT)) return false;
   density = mixedPdf(share, ox, oy, oz, toX, toY, toZ);
   if (!(density > 0)) return false;
   loadSky(ox, oy, oz, toX, toY, toZ, false);
@@ -353,6 +354,8 @@ export function drawEnvironment(ox: f32, oy: f32, oz: f32): bool {
     toZ = towardsZ;
     density *= stretch;
   }
+  // Below the horizon it is the endless floor that is met.
+  if (toZ < -1e-6 && paramU(PARAM_FLOOR_ON) && oz > paramF(PARAM_FLOOR_HEIGHT)) return false;
   if (share > 0) density = (ONE - share) * density + share * portalPdf(ox, oy, oz, toX, toY, toZ);
   const s = ONE / density;
   lightR = texelR() * s;

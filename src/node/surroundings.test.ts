@@ -192,6 +192,52 @@ describe("surroundings around the place", () => {
     expect(Math.abs(pictured[1] / lit[1] - 1)).toBeLessThan(0.015);
   });
 
+  test.each([
+    [0.1, 0.2],
+    [1.1, -0.9],
+  ])(
+    "a bright patch of a dome's floor lights what hangs over (%s, %s) as a lamp that lies there does",
+    async (x, y) => {
+      // The picture was taken 1.6 m over the floor, in a dome of 8 m.
+      const [above, radius] = [1.6, 8];
+      const taken: Vec3 = [0.2, -0.1, above];
+      const floor = painted(2048, (d) => {
+        if (d[2] >= 0) return 0;
+        const [u, v] = [(d[0] / -d[2]) * above, (d[1] / -d[2]) * above];
+        return Math.abs(u - 0.3) < 0.5 && Math.abs(v) < 0.4 ? 1 : 0;
+      });
+      const dome: Surround = { ...endless(), extent: { kind: "dome", centre: taken, half: [radius, radius, above] } };
+      const at: Vec3 = [x, y, 0.7];
+      // Seen from below, facing down.
+      const hanging: TraceScene = {
+        ...withModels(emptyScene(lookAt([x, y, 0.3], at, 4000)), [
+          quadModel([x - 0.05, y - 0.05, 0.7], [0, 0.1, 0], [0.1, 0, 0], { baseColor: [1, 1, 1, 1], roughness: 1 }),
+        ]),
+        environment: floor,
+        surround: dome,
+      };
+      const lamp = {
+        name: "Floor",
+        kind: "rectangle" as const,
+        position: [taken[0] + 0.3, taken[1], 0] as Vec3,
+        facing: [0, 0, 1] as Vec3,
+        across: [1, 0, 0] as Vec3,
+        size: [1, 0.8] as [number, number],
+        radiance: [1, 1, 1] as Vec3,
+      };
+      const pictured = await meanRadiance(hanging, 128);
+      const lit = await meanRadiance({ ...hanging, environment: null, surround: null, lamps: [lamp] }, 128);
+      expect(lit[1]).toBeGreaterThan(0.05);
+      expect(Math.abs(pictured[1] / lit[1] - 1)).toBeLessThan(0.015);
+    },
+  );
+
+  test("under a dome of one brightness every place has that light", async () => {
+    const even = painted(64, () => 0.7);
+    const dome: Surround = { ...endless(), extent: { kind: "dome", centre: [0, 0, 1], half: [3, 3, 1] } };
+    expect((await meanRadiance(patchAt([1.4, -1, 0.5], even, dome), 64))[0]).toBeCloseTo(0.7, 2);
+  });
+
   test("within a sphere of one brightness every place has that light; endless and near agree in the middle", async () => {
     const even = painted(64, () => 0.7);
     const ball: Surround = { ...endless(), extent: { kind: "sphere", centre: [0, 0, 0], half: [3, 3, 3] } };

@@ -121,12 +121,12 @@ export const SkySpreadSchema = v.variant("kind", [
     expandStops: v.pipe(NotNegative, v.maxValue(12, "must be 12 or less")),
     /** Its sun is taken out, so that the shot's own sun shines instead. */
     sunOut: v.boolean(),
-    /** Where the place is near, metres: a sphere or a box in the world's axes. */
+    /** Where the place is near, metres: a sphere, a box in the world's axes, or a sphere with a level floor of its own. */
     extent: v.nullable(
       v.object({
-        kind: v.picklist(["sphere", "box"]),
+        kind: v.picklist(["sphere", "box", "dome"]),
         centre: Vec3Schema,
-        /** The sphere's radius three times, or half of the box's sides. */
+        /** The sphere's radius three times, or half of the box's sides; of a dome its radius twice, and how high over its floor. */
         half: v.tuple([Positive, Positive, Positive]),
       }),
     ),

@@ -27,6 +27,9 @@ export type Seen = PlatePart & Pick<MatchPart, "solved"> & SetPart & PropsPart &
 
 export const cameraOf = (shot: Pick<MatchPart, "solved">): Camera | null => shot.solved?.camera ?? null;
 
+const hasOwnFloor = ({ sky: { on, spread } }: LightPart["light"]): boolean =>
+  on && spread.kind === "picture" && spread.extent?.kind === "dome";
+
 /** A prop that is a catcher or a blocker, as pieces of the set: a face where each of its meshes stands. */
 function propPieces(prop: Prop, models: Map<string, Model>): SetPiece[] {
   if (prop.role === "cg") return [];
@@ -80,7 +83,8 @@ export function traceSceneOf(shot: Seen, plate: Picture, models: Map<string, Mod
           turn: toRadians(shot.focus.turnDeg),
         }
       : null,
-    floor: { height: floorHeight(shot) - 0.002, albedo: groundAlbedo(shot) },
+    // Surroundings with a floor of their own are seen there, instead of an endless ground.
+    floor: hasOwnFloor(light) ? null : { height: floorHeight(shot) - 0.002, albedo: groundAlbedo(shot) },
     plate,
     mask: maskPicture(shot),
     casters: light.sun.on

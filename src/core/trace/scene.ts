@@ -150,7 +150,7 @@ export interface Surround {
   /** Factor on its values. */
   gain: Vec3;
   /** Where the place is near: a sphere or box in world axes, by the half of its sides. Null for endless. */
-  extent: { kind: "sphere" | "box"; centre: Vec3; half: Vec3 } | null;
+  extent: { kind: "sphere" | "box" | "dome"; centre: Vec3; half: Vec3 } | null;
 }
 
 /** Everything the tracer needs, as plain data in plate units. */

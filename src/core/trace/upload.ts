@@ -49,6 +49,8 @@ export interface LoadedScene {
   propRoot: number;
 }
 
+const EXTENTS = { sphere: L.EXTENT_IS_SPHERE, box: L.EXTENT_IS_BOX, dome: L.EXTENT_IS_DOME };
+
 /** Address of the table of casters, 0 without any. */
 function putCasters(memory: SceneMemory, casters: Caster[]): number {
   if (casters.length === 0) return 0;
@@ -166,7 +168,7 @@ export class SceneLoader {
         setF(L.PARAM_TURN, ...turn);
         setF(L.PARAM_ENVIRONMENT_GAIN, ...gain);
         if (extent) {
-          setU(L.PARAM_EXTENT, extent.kind === "sphere" ? L.EXTENT_IS_SPHERE : L.EXTENT_IS_BOX);
+          setU(L.PARAM_EXTENT, EXTENTS[extent.kind]);
           setF(L.PARAM_EXTENT_CENTRE, ...extent.centre);
           setF(L.PARAM_EXTENT_HALF, ...extent.half);
         }

@@ -96,11 +96,12 @@ const turnToSun = () =>
     spread.turnDeg = Number((((turned % 360) + 360) % 360).toFixed(2));
   });
 
-type Reach = "endless" | "sphere" | "box";
+type Reach = "endless" | NonNullable<PictureSpread["extent"]>["kind"];
 const REACHES: { value: Reach; label: string }[] = [
   { value: "endless", label: "endlessly far" },
   { value: "sphere", label: "a sphere around a place" },
   { value: "box", label: "a room of its size" },
+  { value: "dome", label: "around, with its own floor" },
 ];
 const reach = computed<Reach>(() => props.spread.extent?.kind ?? "endless");
 const chooseReach = (kind: Reach) =>
@@ -113,7 +114,7 @@ const chooseReach = (kind: Reach) =>
         : {
             kind,
             centre: before?.centre ?? [0, 0, 1.5],
-            half: kind === "sphere" ? [own[0], own[0], own[0]] : own,
+            half: kind === "sphere" ? [own[0], own[0], own[0]] : kind === "dome" ? [own[0], own[0], 1.5] : own,
           };
   });
 
@@ -230,10 +231,31 @@ const onGround = ({ irradiance, direction }: NonNullable<SurroundingsFacts["sun"
             @update:model-value="(m) => change('Place surroundings', (s) => s.extent && (s.extent.centre[k] = m))"
           />
         </span>
-        <span>{{ spread.extent.kind === "sphere" ? "Radius" : "Size" }}</span>
+        <span>{{ spread.extent.kind === "box" ? "Size" : "Radius" }}</span>
         <span class="row">
+          <template v-if="spread.extent.kind === 'dome'">
+            <LengthField
+              :model-value="spread.extent.half[0]"
+              :unit="shot.unit"
+              label="Radius"
+              positive
+              @update:model-value="
+                (m) => change('Size surroundings', (s) => s.extent && (s.extent.half = [m, m, s.extent.half[2]]))
+              "
+            />
+            <span class="quiet">taken over its floor by</span>
+            <LengthField
+              :model-value="spread.extent.half[2]"
+              :unit="shot.unit"
+              label="Height over its floor"
+              positive
+              @update:model-value="
+                (m) => change('Floor of the surroundings', (s) => s.extent && (s.extent.half[2] = m))
+              "
+            />
+          </template>
           <LengthField
-            v-if="spread.extent.kind === 'sphere'"
+            v-else-if="spread.extent.kind === 'sphere'"
             :model-value="spread.extent.half[0]"
             :unit="shot.unit"
             label="Radius"
