@@ -24,6 +24,14 @@ import type { Sight } from "./sight.ts";
 import { Surroundings } from "./surroundings.ts";
 import type { Shot } from "#core/shot/schema";
 
+/** The plate's own curve, as `core/image/response` has it: what is rendered is bent as the camera bent the place's light. */
+const BENT = `uniform float shoulder; uniform float contrast;
+  float bent(float x) {
+    float y = contrast == 1.0 || x <= 0.0 ? x : 0.18 * pow(x / 0.18, contrast);
+    float rest = 1.0 - shoulder;
+    return rest > 0.0 && y > shoulder ? shoulder + rest * (1.0 - exp((shoulder - y) / rest)) : y;
+  }`;
+
 /**
  * The interactive view of props and set: an overscanned pinhole picture through the solved camera, warped through the
  * lens by a lookup texture of core's own projection. Drawn on demand only. From outside it shows set, props and camera.
@@ -108,10 +116,21 @@ export class View3d {
     this.renderer.shadowMap.enabled = true;
     this.target = new THREE.WebGLRenderTarget(8, 8, { samples: 0, type: THREE.HalfFloatType });
     this.warp = new THREE.ShaderMaterial({
-      uniforms: { picture: { value: this.target.texture }, lookup: { value: null } },
+      uniforms: {
+        picture: { value: this.target.texture },
+        lookup: { value: null },
+        shoulder: { value: 1 },
+        contrast: { value: 1 },
+      },
       vertexShader: "varying vec2 at; void main() { at = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }",
-      fragmentShader:
-        "uniform sampler2D picture; uniform sampler2D lookup; varying vec2 at; void main() { gl_FragColor = texture2D(picture, texture2D(lookup, at).xy);\n#include <colorspace_fragment>\n}",
+      fragmentShader: `uniform sampler2D picture; uniform sampler2D lookup; varying vec2 at;
+        ${BENT}
+        void main() {
+          vec4 seen = texture2D(picture, texture2D(lookup, at).xy);
+          vec3 own = seen.a > 0.0 ? seen.rgb / seen.a : vec3(0.0);
+          gl_FragColor = vec4(seen.a * vec3(bent(own.r), bent(own.g), bent(own.b)), seen.a);
+          #include <colorspace_fragment>
+        }`,
       transparent: true,
       depthTest: false,
     });
@@ -158,6 +177,9 @@ export class View3d {
   ): void {
     const frame: Frame = { width: shot.plates.main.width, height: shot.plates.main.height };
     this.renderer.setSize(size.width, size.height, false);
+    const { shoulder, contrast } = shot.plates.main.encoding.response ?? { shoulder: 1, contrast: 1 };
+    this.warp.uniforms.shoulder.value = shoulder;
+    this.warp.uniforms.contrast.value = contrast;
     this.aim(camera, frame, size);
     const stepsOut = outside && !this.outside;
     this.outside = outside;
