@@ -21,6 +21,18 @@ test("sharpness and grain of the plate are measured, and the proof wears them", 
   await expect.poll(async () => (await comp()).grain.model).not.toBeNull();
   await expect(page.getByTestId("grain-told")).toContainText("flat patches");
   const { model } = (await comp()).grain;
+  // On a part of the sky alone it is told anew, by that part, which can be moved; and all over the plate again.
+  const desk = new Desk(page);
+  await desk.tool("grain-area");
+  await desk.drag([300, 60], [520, 160]);
+  await expect.poll(async () => (await comp()).grain.areas).toHaveLength(1);
+  await expect.poll(async () => (await comp()).grain.model?.read[1]).not.toBe(model!.read[1]);
+  await expect(page.getByTestId("grain-area-0")).toBeVisible();
+  await desk.drag([410, 110], [450, 110]);
+  await expect.poll(async () => Math.round((await comp()).grain.areas[0][0])).toBe(340);
+  await page.getByTestId("grain-everywhere").click();
+  await page.getByTestId("measure-grain").click();
+  await expect.poll(async () => (await comp()).grain.model).toEqual(model);
   // JPEG takes some of the sensor's noise away, and never adds any: a third to all of it at middle brightness.
   const truth = Math.sqrt(NOISE.read ** 2 + 0.5 * NOISE.shot);
   for (const k of [0, 1, 2]) {

@@ -72,6 +72,28 @@ describe("the plate's grain", () => {
     measured.model.joined.forEach((c, i) => expect(Math.abs(c - model.joined[i])).toBeLessThan(0.08));
   });
 
+  test.each(MODELS)("of a known kind (%s) is told by a few chosen parts, and by them alone", (_name, model) => {
+    const plate = noisyPlate(model, 11);
+    // Beside the joints, on walls of three brightnesses.
+    const areas = [0, 2, 4].map((wall): [number, number, number, number] => {
+      const from = Math.ceil((wall * WIDTH) / 6 / 107) * 107 + 6;
+      return [from, 10, from + 84, 10 + 84];
+    });
+    const measured = measureGrain(plate, areas)!;
+    for (const light of [0.1, 0.3, 0.6])
+      for (let k = 0; k < 3; k++)
+        expect(Math.abs(grainVariance(measured.model, k, light) / grainVariance(model, k, light) - 1)).toBeLessThan(
+          0.1,
+        );
+    for (const [x, y] of measured.shown)
+      expect(areas.some(([l, t, r, b]) => x > l && x < r && y > t && y < b)).toBe(true);
+    // Twice the grain somewhere else changes nothing; too small a part tells nothing.
+    const louder = { ...plate, linear: plate.linear.slice() };
+    for (let i = WIDTH * 150 * 3; i < louder.linear.length; i++) louder.linear[i] *= 1 + 0.2 * ((i % 7) / 7);
+    expect(measureGrain(louder, areas)).toEqual(measured);
+    expect(measureGrain(plate, [[10, 10, 40, 40]])).toBeNull();
+  });
+
   test.each(MODELS)("laid on something clean (%s) it measures as the plate's", (_name, model) => {
     // A CG wall over all of the plate, at six brightnesses.
     const passes = emptyPasses(WIDTH, HEIGHT);
@@ -80,7 +102,7 @@ describe("the plate's grain", () => {
       passes.prop.set(clean.linear.subarray(i * 3, i * 3 + 3), i * 4);
       passes.prop[i * 4 + 3] = 1;
     }
-    const grain = { on: true, strength: 1, matte: null, seed: 5, model };
+    const grain = { on: true, strength: 1, matte: null, seed: 5, model, areas: [] };
     const linear = grained(clean, passes, grain);
     const measured = measureGrain({ ...clean, linear })!;
     for (const light of [0.1, 0.3, 0.6])
@@ -98,7 +120,7 @@ describe("the plate's grain", () => {
     const passes = emptyPasses(WIDTH, HEIGHT);
     for (let y = 0; y < HEIGHT; y++)
       for (let x = 0; x < WIDTH / 2; x++) passes.ratio.fill(0.4, (y * WIDTH + x) * 3, (y * WIDTH + x) * 3 + 3);
-    const grain: Comp["grain"] = { on: true, strength: 1, matte: null, seed: 5, model };
+    const grain: Comp["grain"] = { on: true, strength: 1, matte: null, seed: 5, model, areas: [] };
     const linear = grained(plate, passes, grain);
     const spread = (of: Float32Array, x0: number) => {
       let [sum, squares, n] = [0, 0, 0];
@@ -120,7 +142,7 @@ describe("the plate's grain", () => {
     const passes = emptyPasses(64, 40);
     for (let i = 0; i < 64 * 40; i++) passes.prop.set([0.3, 0.3, 0.3, 1], i * 4);
     const plate = { width: 64, height: 40, linear: new Float32Array(64 * 40 * 3) };
-    const grain: Comp["grain"] = { on: true, strength: 1, matte: null, seed: 9, model };
+    const grain: Comp["grain"] = { on: true, strength: 1, matte: null, seed: 9, model, areas: [] };
     const whole = grained(plate, passes, grain);
     const part = grained(
       { width: 64, height: 15, linear: plate.linear.subarray(25 * 64 * 3) },

@@ -1,6 +1,7 @@
 import { nonNegativeLeastSquares } from "../math/nnls.ts";
 import { sizeOfCorrelation } from "./grain.ts";
 import type { GrainModel } from "./schema.ts";
+import type { Area } from "./stages/grain.ts";
 
 /** The plate's grain, from flat patches that are found in it. */
 
@@ -20,8 +21,12 @@ const MOST_PATCHES = 20_000;
 const BINS = 10;
 /** A patch is flat where means of its quarters of quarters differ by no more than so many times what grain makes of them. */
 const FLAT = 2.5;
+/** The same in parts that somebody has chosen as flat: only what has an edge in it is left out. */
+const FLAT_ENOUGH = 12;
 /** Of each bin's patches those with so little variance count. */
 const QUIET = 0.25;
+/** Fewest patches that tell, of those in chosen parts. */
+const FEW = 6;
 /** Light beyond which a camera clips, and below which codes are too coarse. */
 const USABLE = { low: 0.002, high: 0.95 };
 
@@ -36,36 +41,58 @@ interface Patch {
   between: [number, number, number];
 }
 
-/**
- * Measures a plate's grain: variance against brightness in each channel, how coarse it is, and how the channels go
- * together. Null where the plate has too few flat patches.
- */
-export function measureGrain(plate: { width: number; height: number; linear: Float32Array }): MeasuredGrain | null {
-  const { width, height } = plate;
-  const across = Math.floor(width / SIDE);
-  const down = Math.floor(height / SIDE);
-  const step = Math.max(1, Math.ceil(Math.sqrt((across * down) / MOST_PATCHES)));
+interface LinearPlate {
+  width: number;
+  height: number;
+  linear: Float32Array;
+}
+
+/** Flat patches of a part of the plate, at most so many. */
+function patchesIn(plate: LinearPlate, [left, top, right, bottom]: Area, most: number, flatness: number): Patch[] {
+  const [x0, y0] = [Math.max(0, Math.ceil(left)), Math.max(0, Math.ceil(top))];
+  const across = Math.floor((Math.min(plate.width, right) - x0) / SIDE);
+  const down = Math.floor((Math.min(plate.height, bottom) - y0) / SIDE);
+  const step = Math.max(1, Math.ceil(Math.sqrt((across * down) / most)));
   const flat: Patch[] = [];
   for (let j = 0; j < down; j += step)
     for (let i = 0; i < across; i += step) {
-      const patch = patchAt(plate, i * SIDE, j * SIDE);
+      const patch = patchAt(plate, x0 + i * SIDE, y0 + j * SIDE, flatness);
       if (patch) flat.push(patch);
     }
-  if (flat.length < 3 * BINS) return null;
+  return flat;
+}
+
+/**
+ * Measures a plate's grain: variance against brightness in each channel, how coarse it is, and how the channels go
+ * together. All of the plate is searched for flat patches, of which the quietest count; where parts of it are given, every
+ * flat patch in them counts. Null where there are too few.
+ */
+export function measureGrain(plate: LinearPlate, areas: readonly Area[] = []): MeasuredGrain | null {
+  const chosen = areas.length > 0;
+  const searched: readonly Area[] = chosen ? areas : [[0, 0, plate.width, plate.height]];
+  const flat = searched.flatMap((area) =>
+    patchesIn(plate, area, MOST_PATCHES / searched.length, chosen ? FLAT_ENOUGH : FLAT),
+  );
+  if (flat.length < (chosen ? FEW : 3 * BINS)) return null;
+  const bins = Math.min(BINS, Math.floor(flat.length / 3));
   const lit = (p: Patch) => p.light[0] + p.light[1] + p.light[2];
   flat.sort((a, b) => lit(a) - lit(b));
   const quiet: Patch[] = [];
   const points: MeasuredGrain["points"] = [];
-  for (let b = 0; b < BINS; b++) {
-    const bin = flat.slice(Math.floor((b * flat.length) / BINS), Math.floor(((b + 1) * flat.length) / BINS));
+  for (let b = 0; b < bins; b++) {
+    const bin = flat.slice(Math.floor((b * flat.length) / bins), Math.floor(((b + 1) * flat.length) / bins));
     const total = (p: Patch) => p.variance[0] + p.variance[1] + p.variance[2];
     bin.sort((a, c) => total(a) - total(c));
-    const chosen = bin.slice(0, Math.max(2, Math.floor(QUIET * bin.length)));
-    quiet.push(...chosen);
-    const mean = (of: (p: Patch) => number) => chosen.reduce((sum, p) => sum + of(p), 0) / chosen.length;
+    const counted = chosen ? bin : bin.slice(0, Math.max(2, Math.floor(QUIET * bin.length)));
+    quiet.push(...counted);
+    const mean = (of: (p: Patch) => number) => counted.reduce((sum, p) => sum + of(p), 0) / counted.length;
     points.push({
       light: [0, 1, 2].map((k) => mean((p) => p.light[k])) as [number, number, number],
-      sigma: [0, 1, 2].map((k) => Math.sqrt(mean((p) => p.variance[k]) / SELECTED)) as [number, number, number],
+      sigma: [0, 1, 2].map((k) => Math.sqrt(mean((p) => p.variance[k]) / (chosen ? 1 : SELECTED))) as [
+        number,
+        number,
+        number,
+      ],
     });
   }
   return {
@@ -86,7 +113,7 @@ export function measureGrain(plate: { width: number; height: number; linear: Flo
 const SELECTED = 0.91;
 
 /** A patch without its own slope; null where it clips or has structure. */
-function patchAt({ width, linear }: { width: number; linear: Float32Array }, x0: number, y0: number): Patch | null {
+function patchAt({ width, linear }: LinearPlate, x0: number, y0: number, flatness: number): Patch | null {
   const n = SIDE * SIDE;
   const middle = (SIDE - 1) / 2;
   const slope = (n * (SIDE * SIDE - 1)) / 12;
@@ -114,7 +141,7 @@ function patchAt({ width, linear }: { width: number; linear: Float32Array }, x0:
     variance[k] /= n - 3;
     if (!(variance[k] > 0)) return null;
   }
-  if (structureOf(rest[1]) > FLAT * variance[1]) return null;
+  if (structureOf(rest[1]) > flatness * variance[1]) return null;
   const product = (a: Float64Array, b: Float64Array, dx: number, dy: number) => {
     let sum = 0;
     for (let y = 0; y < SIDE - dy; y++)

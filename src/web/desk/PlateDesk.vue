@@ -15,6 +15,7 @@ import { usePlate } from "../stores/plate.ts";
 import { useProof } from "../stores/proof.ts";
 import Loupe from "./Loupe.vue";
 import MarksOverlay from "./MarksOverlay.vue";
+import GrainOverlay from "./GrainOverlay.vue";
 import MatteOverlay from "./MatteOverlay.vue";
 import SurroundingsOverlay from "./SurroundingsOverlay.vue";
 import SelectedTag from "./SelectedTag.vue";
@@ -96,6 +97,7 @@ const handles = computed(() =>
     },
     loose: loose.value,
     matte: desk.compDrawer === "mattes" ? comp.matte : null,
+    grain: desk.compDrawer === "match",
   }),
 );
 const drawing = useDrawing();
@@ -288,6 +290,7 @@ function pickTie(e: MouseEvent): void {
       :handles="desk.overlay || desk.step !== 'camera' ? handles : []"
       :hot="hot ?? active"
     />
+    <GrainOverlay v-if="desk.step === 'comp' && desk.compDrawer === 'match' && !desk.blink" :shot="shot" />
     <MatteOverlay
       v-if="desk.step === 'comp' && desk.compDrawer === 'mattes' && !desk.blink"
       :shot="shot"

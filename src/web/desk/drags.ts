@@ -80,7 +80,8 @@ export function useDrags({ props, root, sight, view, handles, wipeLine, drag, se
   const reach = () => GRAB / desk.deskScale;
   /** Tools whose press and drag give both points. */
   const takesTwo = () =>
-    desk.tool.startsWith("edge-") || ["length", "tape", "line", "closer", "soft-edge"].includes(desk.tool);
+    desk.tool.startsWith("edge-") ||
+    ["length", "tape", "line", "closer", "soft-edge", "grain-area"].includes(desk.tool);
   const near = (a: Vec2, b: Vec2) => Math.hypot(a[0] - b[0], a[1] - b[1]) * desk.scale < STIR.prop;
 
   /** The prop that is seen at a pixel. */

@@ -58,6 +58,7 @@ const handles = (shot: Shot, with_: Loose = loose()) =>
     propHands: { over: () => null, turn: () => undefined, pivot: null },
     loose: with_,
     matte: null,
+    grain: false,
   });
 
 describe("what can be grabbed", () => {

@@ -289,6 +289,14 @@ const OWN: Record<Exclude<Tool, `part-${PartName}` | `measure-${MeasureName}` | 
     "Softness: click one end of an edge as far away as the prop",
     "now the other",
   ),
+  "grain-area": mark(
+    "comp",
+    "g",
+    "flat part for the grain",
+    "pi-stop",
+    "Grain: click a corner of a flat, even part of the plate",
+    "now the corner across",
+  ),
   "tone-pair": mark(
     "comp",
     "k",

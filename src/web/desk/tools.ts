@@ -20,6 +20,7 @@ import { newSighting, sightingKind } from "#core/light/sightings/index";
 import { facingTo, placeOfHighlight, placeOfShadow } from "#core/light/placing";
 import { sunRadiusFrom } from "#core/light/penumbra";
 import { sunDirection } from "#core/light/rig";
+import type { Area } from "#core/comp/stages/grain";
 import { whiteOfNeutral } from "#core/light/kelvin";
 import { readPatch } from "#core/light/patch";
 import { newProbe } from "#core/light/schema";
@@ -42,6 +43,8 @@ const PROBE_EDITS: Record<Probe["sun"], string> = {
   "as set": "Probe",
 };
 
+/** Least side of a part that grain is measured on, pixels: two patches. */
+const LEAST_AREA = 32;
 /** Radius of a patch that is read off the plate, pixels. */
 const patchRadius = (shot: Shot) => Math.round(Math.max(6, shot.plates.main.width / 100));
 
@@ -340,6 +343,11 @@ export function useTools(surface?: SurfaceAt) {
         );
         return;
       }
+      case "grain-area":
+        if (points.length < 2) break;
+        desk.started = [];
+        await addGrainArea(shot, points);
+        return;
       case "tone-pair":
         if (points.length < 2) break;
         desk.started = [];
@@ -365,6 +373,27 @@ export function useTools(surface?: SurfaceAt) {
         return;
     }
     desk.started = points;
+  }
+
+  /** Adds a flat part of the plate, and measures its grain on all of them. */
+  async function addGrainArea(shot: Shot, [a, b]: Vec2[]): Promise<void> {
+    const area = [0, 1].map((k) => Math.min(a[k], b[k])).concat([0, 1].map((k) => Math.max(a[k], b[k]))) as Area;
+    if (area[2] - area[0] < LEAST_AREA || area[3] - area[1] < LEAST_AREA) {
+      notices.say("warn", `That part is smaller than ${LEAST_AREA} pixels.`, "Click two corners further apart.");
+      return;
+    }
+    const areas = [...shot.comp.grain.areas, area];
+    const found = await measuring.measureGrain(areas);
+    await finish(
+      "Grain by a flat part",
+      null,
+      (d) => {
+        d.comp.grain.areas = areas;
+        if (found) Object.assign(d.comp.grain, { on: true, model: found.model });
+      },
+      true,
+    );
+    if (!found) notices.say("warn", "There is hardly a flat patch in it yet.", "Add another part, or a larger one.");
   }
 
   /** Keeps the temperature of the plate's white, by something grey at a pixel. */

@@ -70,6 +70,7 @@ export type Tool =
   | "turn-sky"
   | "focus"
   | "soft-edge"
+  | "grain-area"
   | "tone-pair"
   | "matte-curve"
   | "matte-brush"

@@ -5,6 +5,7 @@ import { shallowRef } from "vue";
 import type { MeasuredLateral } from "#core/comp/lateral";
 import type { MeasuredGrain } from "#core/comp/measureGrain";
 import type { MeasuredSharpness } from "#core/comp/sharpness";
+import type { Area } from "#core/comp/stages/grain";
 import type { Vec2 } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 import type { Shot } from "#core/shot/schema";
@@ -37,8 +38,9 @@ export const useMeasuring = defineStore("measuring", () => {
     }
   }
 
-  async function measureGrain(): Promise<MeasuredGrain | null> {
-    grain.value = await ask((measure, own) => measure.grain(own));
+  /** On the parts of the plate that are given, or else all over it. */
+  async function measureGrain(areas: readonly Area[]): Promise<MeasuredGrain | null> {
+    grain.value = await ask((measure, own) => measure.grain(own, plain([...areas])));
     return grain.value;
   }
 

@@ -5,6 +5,7 @@ import type { MeasuredGrain } from "#core/comp/measureGrain";
 import { measureGrain } from "#core/comp/measureGrain";
 import type { MeasuredSharpness } from "#core/comp/sharpness";
 import { measureSharpness, plateSharpness } from "#core/comp/sharpness";
+import type { Area } from "#core/comp/stages/grain";
 import { colourChannels, writeExr } from "#core/image/exr";
 import { aroundFromPlate } from "#core/light/surroundings/fromPlate";
 import type { Vec2 } from "#core/math/vec3";
@@ -25,7 +26,7 @@ const measuring = {
     return transfer(exr, [exr.buffer]);
   },
   lateral: (plate: Linear, lines: Vec2[][]): MeasuredLateral | null => measureLateral(plate, lines),
-  grain: (plate: Linear): MeasuredGrain | null => measureGrain(plate),
+  grain: (plate: Linear, areas: Area[]): MeasuredGrain | null => measureGrain(plate, areas),
   edge: (plate: Linear, line: Vec2[]): MeasuredSharpness | null => measureSharpness(plate, [line], 1),
   sharpness: (plate: Linear, lines: Vec2[][]): MeasuredSharpness | null => plateSharpness(plate, lines),
 };

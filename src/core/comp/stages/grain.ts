@@ -17,6 +17,10 @@ export const GrainModelSchema = v.object({
 });
 export type GrainModel = v.InferOutput<typeof GrainModelSchema>;
 
+/** A part of the plate, pixels: left, top, right, bottom. */
+export const AreaSchema = v.tuple([Finite, Finite, Finite, Finite]);
+export type Area = v.InferOutput<typeof AreaSchema>;
+
 export const schema = v.object({
   on: v.boolean(),
   /** More than 1 is more than the plate has. */
@@ -24,6 +28,8 @@ export const schema = v.object({
   matte: v.optional(v.nullable(Id), null),
   seed: whole(0, 0xffffffff),
   model: v.nullable(GrainModelSchema),
+  /** Flat parts of the plate that it is measured on; none for those that are found all over it. */
+  areas: v.optional(v.pipe(v.array(AreaSchema), v.maxLength(32, "must be 32 or fewer")), []),
 });
 export type Settings = v.InferOutput<typeof schema>;
-export const fresh = (): Settings => ({ on: true, strength: 1, matte: null, seed: 1, model: null });
+export const fresh = (): Settings => ({ on: true, strength: 1, matte: null, seed: 1, model: null, areas: [] });

@@ -3,6 +3,7 @@ import type { Shot } from "#core/shot/schema";
 import type { StepName } from "../../stores/desk.ts";
 import type { Sight } from "../sight.ts";
 import { boxHandles } from "./box.ts";
+import { grainHandles } from "./grain.ts";
 import type { Handle } from "./handle.ts";
 import { lightHandles } from "./light.ts";
 import type { Loose } from "./loose.ts";
@@ -30,6 +31,8 @@ export interface HandleScene {
   loose: Loose;
   /** The matte that is worked on. */
   matte: string | null;
+  /** The parts that grain is measured on are shown. */
+  grain: boolean;
 }
 
 const through = (scene: HandleScene, make: (camera: Camera) => Handle[]): Handle[] =>
@@ -47,7 +50,7 @@ const HANDLES: Record<StepName, (scene: HandleScene) => Handle[]> = {
   props: ({ shot, sight, heights, propHands }) => (sight ? propHandles(shot, sight, heights, propHands) : []),
   light: (scene) => through(scene, (camera) => lightHandles(scene.shot, camera, scene.rose)),
   render: () => [],
-  comp: ({ shot, matte }) => matteHandles(shot, matte),
+  comp: ({ shot, matte, grain }) => [...matteHandles(shot, matte), ...(grain ? grainHandles(shot) : [])],
   handover: () => [],
 };
 

@@ -40,12 +40,16 @@ async function measureSharpness(): Promise<void> {
 }
 async function measureGrain(): Promise<void> {
   try {
-    const found = await measuring.measureGrain();
+    const found = await measuring.measureGrain(comp.value.grain.areas);
     if (!found)
       notices.say(
         "warn",
-        "The plate has hardly any flat patch to measure its grain on.",
-        "Leave grain off, or use a larger plate.",
+        comp.value.grain.areas.length > 0
+          ? "The chosen parts have hardly any flat patch."
+          : "The plate has hardly any flat patch to measure its grain on.",
+        comp.value.grain.areas.length > 0
+          ? "Move or widen them, or add others."
+          : "Leave grain off, or use a larger plate.",
       );
     else
       await set("Measure grain", (c) => {
@@ -148,7 +152,7 @@ const chart = computed(() => {
     <div class="split">
       <div class="facts">
         <span>Plate</span>
-        <span>
+        <span class="row">
           <button
             class="act"
             :disabled="measuring.busy || !plate.shown"
@@ -156,6 +160,16 @@ const chart = computed(() => {
             @click="measureGrain"
           >
             {{ comp.grain.model ? "measure again" : "measure" }}
+          </button>
+          <ToolButton tool="grain-area" label="on a flat part" shortcut="G" />
+          <button
+            v-if="comp.grain.areas.length > 0"
+            class="act"
+            title="Forget the chosen parts; flat patches are then found all over the plate"
+            data-test="grain-everywhere"
+            @click="set('Grain all over the plate', (c) => (c.grain.areas = []))"
+          >
+            not only there
           </button>
         </span>
         <template v-if="comp.grain.model">
