@@ -8,8 +8,12 @@ test.use({ testIdAttribute: "data-test" });
 async function clipped(page: Page): Promise<string[]> {
   return page.evaluate(() => {
     const found: string[] = [];
-    const controls = [...document.querySelectorAll<HTMLElement>(".sill button, .sill input, .sill [role=combobox]")];
-    const shown = controls.filter((c) => c.offsetParent !== null && c.getBoundingClientRect().width > 0);
+    const kinds = "button, input, [role=combobox], .p-multiselect";
+    const controls = [...document.querySelector(".sill")!.querySelectorAll<HTMLElement>(kinds)];
+    // A list of several has an input for readers of the screen that nobody sees.
+    const shown = controls.filter(
+      (c) => c.offsetParent !== null && c.getBoundingClientRect().width > 0 && !c.closest(".p-hidden-accessible"),
+    );
     const called = (c: HTMLElement) =>
       c.dataset.test ?? c.getAttribute("aria-label") ?? c.textContent?.trim() ?? c.tagName;
     /** The nearest box around it that scrolls shows the rest by a bar; one that only cuts does not. */

@@ -101,6 +101,12 @@ test("net loft: three windows from three probes, and a source seen alone, weaker
   await desk.type("Strength of gable window", "0.5");
   await expect.poll(async () => (await light()).lamps["lamp-3"].strength).toBe(0.5);
   await expect.poll(async () => (await opened(request, id)).undo.at(-1)?.name).toBe("Strength of gable window");
+  // One of the props is left out by one of the windows.
+  await page.getByTestId("source-lamp-3").locator(".p-multiselect").click();
+  await page.getByRole("option", { name: "Copper kettle" }).click();
+  await expect.poll(async () => (await light()).lamps["lamp-3"].except).toEqual(["prop-1"]);
+  await page.keyboard.press("Escape");
+  await expect(page.getByTestId("source-lamp-3")).toContainText("but Copper kettle");
 });
 
 test("quay: two sightings give the sun, the odd third is named, and the almanac tells north and the time", async ({
@@ -228,6 +234,18 @@ test("quay: two edges of a block and the edges of their shadows give the sun, an
   await expect.poll(async () => toDegrees(Math.acos(Math.min(1, dot(sunDirection(await shot()), d))))).toBeLessThan(2);
   await expect(page.getByTestId("cast-sighting-1")).toBeVisible();
   await expect(page.getByTestId("cast-sighting-2")).toBeVisible();
+
+  // The grey paving in this light tells what the plate was balanced for, warmer or cooler by what light that is.
+  const white = async () => (await shot()).light.whiteKelvin;
+  await page.getByTestId("drawer-sky").click();
+  await desk.tool("neutral");
+  await desk.click([700, 950], 0);
+  await expect.poll(white).not.toBeNull();
+  const first = (await white())!;
+  await desk.type("Temperature of the light on the grey thing", "4500");
+  await desk.tool("neutral");
+  await desk.click([700, 950], 0);
+  await expect.poll(white).toBeLessThan(first);
 });
 
 test("surroundings: a picture all around lights the shot, is turned on the plate, and gives its sun away", async ({

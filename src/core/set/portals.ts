@@ -23,7 +23,8 @@ export function roomOpenings(set: SetRecord): RoomOpening[] {
   return Object.values(set).flatMap((opening): RoomOpening[] => {
     if (opening.kind !== "opening" || opening.muted || opening.pane) return [];
     const room = set[opening.on.part];
-    if (room?.kind !== "room" || room.muted || !room.flags.blocks) return [];
+    // A room whose roof was raised is a shell; one that looks outwards has nobody within its box before its windows.
+    if ((room?.kind !== "room" && room?.kind !== "shell") || room.muted || !room.flags.blocks) return [];
     const faces = bareFacesOf(set, room.id);
     const host = faces.find(({ id }) => id === opening.on.face);
     const ring = host && openingRing(opening, host);
