@@ -73,7 +73,7 @@ onBeforeUnmount(() => {
     <h3>
       Sources
       <span class="end quiet"
-        >strength, tint and whom it lights need no new render{{
+        >strength, tint and whether set or props need no new render{{
           proof.on ? "" : "; thumbnails come with the proof (P)"
         }}</span
       >
