@@ -2,6 +2,7 @@ import { describe, expect, test } from "@jest/globals";
 import { DataUtils } from "three";
 import { ExrError } from "./exrCheck.ts";
 import { readExr } from "./exrRead.ts";
+import { readWithExrs } from "../../testing/exrsExr.ts";
 import { readWithThree } from "../../testing/threeExr.ts";
 import { between, seeded } from "../../testing/random.ts";
 import { srgbToLinear } from "../colour/srgb.ts";
@@ -79,8 +80,13 @@ describe("reading EXR", () => {
   const values = Float32Array.from({ length: 37 * 29 * 4 }, () => random() * 8 - 1);
   const files = (["half", "float"] as const).map((type) => writeExr(37, 29, colourChannels(values, 4), type));
 
-  test("agrees with the reader of three to the bit", () => {
-    for (const file of files) expect(readExr(file, 4)).toEqual(readWithThree(file, 4));
+  test("agrees with the readers of three and exrs to the bit", async () => {
+    for (const file of files) {
+      const own = readExr(file, 4);
+      expect(own).toEqual(readWithThree(file, 4));
+      const { channels } = await readWithExrs(file);
+      ["R", "G", "B", "A"].forEach((k, c) => expect(channels.get(k)).toEqual(own.pixels.filter((_, i) => i % 4 === c)));
+    }
   });
 
   test("RLE, no packing, and a window that does not begin at 0", () => {
