@@ -1,4 +1,5 @@
 import { describe, expect, test } from "@jest/globals";
+import { encodeExr, init } from "exrs";
 import sharp from "sharp";
 import { colourChannels, writeExr } from "#core/image/exr";
 import { readExr } from "#core/image/exrRead";
@@ -74,6 +75,22 @@ describe("pictures of the surroundings as files", () => {
       expect(pixels.every((v) => Number.isFinite(v) && v >= 0)).toBe(true);
     }
   }, 60_000);
+
+  test("every packing that another library writes gives the values that were written", async () => {
+    await init();
+    for (const compression of ["none", "rle", "zip", "zip16", "piz", "pxr24"] as const)
+      for (const precision of ["f16", "f32"] as const) {
+        const layer = { channelNames: ["R", "G", "B"], interleavedPixels: gradient, precision, compression };
+        const file = encodeExr({ ...size, layers: [layer] });
+        const opened = await openSurroundings(file, `${compression}.exr`);
+        expect({ compression, precision, ...readExr(opened.exr, 3) }).toEqual({
+          compression,
+          precision,
+          ...size,
+          pixels: gradient,
+        });
+      }
+  });
 
   test("what is no surrounding is refused with a sentence that says what it is", async () => {
     const upright = writeExr(64, 96, colourChannels(new Float32Array(64 * 96 * 3).fill(1), 3));
