@@ -82,7 +82,15 @@ const shotOf = (change: (comp: Comp) => void): FinishPart => {
 /** Every stage on, each doing something. */
 const everything = (c: Comp): void => {
   Object.assign(c.shadow, { on: true, density: 1.2, softness: 0.05, contact: 0.5, colour: [1, 0.9, 0.8] });
-  Object.assign(c.reflection, { on: true, level: 0.7, blurPx: 1.5, fadePx: 12 });
+  Object.assign(c.reflection, {
+    on: true,
+    level: 0.7,
+    blurPx: 1.5,
+    fadePx: 12,
+    roughness: 0.4,
+    fadeMetres: 0.5,
+    fadeAngle: 1,
+  });
   Object.assign(c.props, {
     on: true,
     exposure: 0.3,
@@ -392,8 +400,8 @@ describe("mattes", () => {
       radius: 12,
       hardness: 0.9,
     } as const;
-    const free = matteOver(matte({ ...stroke, points: [...stroke.points], edge: 0 }), rowsOf(plate));
-    const kept = matteOver(matte({ ...stroke, points: [...stroke.points], edge: 40 }), rowsOf(plate));
+    const free = matteOver(matte({ ...stroke, points: [...stroke.points], edge: 0, stop: 0 }), rowsOf(plate));
+    const kept = matteOver(matte({ ...stroke, points: [...stroke.points], edge: 40, stop: 0 }), rowsOf(plate));
     expect(free[50 * WIDTH + 48]).toBe(1);
     expect(kept[50 * WIDTH + 48]).toBe(0);
     expect(kept[50 * WIDTH + 36]).toBe(1);

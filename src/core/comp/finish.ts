@@ -50,7 +50,7 @@ export function finishHalo(
   full: { width: number; height: number },
   sigma: number,
 ): number {
-  const where: Where = { full, scale, renderedSigma: sigma, setDepth: () => null, focal: null };
+  const where: Where = { full, scale, renderedSigma: sigma, setDepth: () => null, rays: () => null, focal: null };
   let rows = 0;
   let mattes = 0;
   const matteOf = (id: string | null) => (id !== null && comp.mattes[id] ? matteHalo(comp.mattes[id], scale) : 0);
@@ -85,6 +85,7 @@ export function finishing(
     scale,
     renderedSigma,
     setDepth: () => placed()?.depth ?? null,
+    rays: () => placed()?.rays ?? null,
     focal: camera ? camera.focalPx * scale : null,
   };
   const { mattes } = shot.comp;

@@ -34,6 +34,8 @@ export interface Where {
   renderedSigma: number;
   /** Metres along the view axis of the set's surface in every pixel of the rows, 0 where there is none. */
   setDepth: () => Float32Array | null;
+  /** Line of sight of every pixel of the rows, x and y (down) at one metre along the view axis; null without a camera. */
+  rays: () => Float32Array | null;
   /** Pixels of the picture that a metre at one metre's distance covers. */
   focal: number | null;
 }

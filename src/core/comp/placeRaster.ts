@@ -68,7 +68,7 @@ export function placeOf(
     part[i] = owner[at];
     depth[i] = owner[at] > 0 ? 1 / over[at] : 0;
   }
-  return { parts: ids, part, depth };
+  return { parts: ids, part, depth, rays: tangents.map((t) => t / focal) };
 }
 
 /** What of a triangle in the camera's frame lies before it. */

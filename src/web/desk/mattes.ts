@@ -40,10 +40,10 @@ export function useMattes() {
       (p, i) => i === 0 || Math.hypot(p[0] - points[i - 1][0], p[1] - points[i - 1][1]) >= APART,
     );
     const each = Math.ceil(kept.length / MOST_POINTS);
-    const { radius, hardness, edge, erase } = desk.brush;
+    const { radius, hardness, edge, stop, erase } = desk.brush;
     await change(erase ? "Erase from matte" : "Paint matte", (m) =>
       m.shapes.push({
-        shape: { kind: "brush", points: kept.filter((_, i) => i % each === 0), radius, hardness, edge },
+        shape: { kind: "brush", points: kept.filter((_, i) => i % each === 0), radius, hardness, edge, stop },
         way: erase ? "subtract" : "add",
         inverted: false,
       }),

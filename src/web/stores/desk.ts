@@ -154,8 +154,8 @@ export const useDesk = defineStore("desk", () => {
   /** Degrees that the wipe's line is turned by. */
   const wipeTurn = ref(0);
   const compDrawer = ref<CompDrawer>("view");
-  /** The brush for mattes: pixels of the plate, hardness, code values that it keeps to, and whether it takes away. */
-  const brush = ref({ radius: 24, hardness: 0.7, edge: 0, erase: false });
+  /** The brush for mattes: pixels of the plate, hardness, code values that it keeps to, steepness that stops it, and whether it takes away. */
+  const brush = ref({ radius: 24, hardness: 0.7, edge: 0, stop: 0, erase: false });
   const blink = ref(false);
   const pictureStrength = ref(1);
   const outside = ref(false);

@@ -41,8 +41,10 @@ export type Matte = v.InferOutput<typeof MatteSchema>;
 export const newMatte = (name: string): Matte => ({ name, shapes: [], inverted: false, grow: 0, blur: 0 });
 
 /** Rows above and below that a matte looks at. */
-export const matteHalo = ({ grow, blur: sigma }: Matte, scale: number): number =>
-  Math.ceil(Math.abs(grow) * scale) + reachOf(sigma * scale);
+export const matteHalo = ({ grow, blur: sigma, shapes }: Matte, scale: number): number =>
+  Math.ceil(Math.abs(grow) * scale) +
+  reachOf(sigma * scale) +
+  Math.max(0, ...shapes.map(({ shape }) => (SHAPES[shape.kind] as ShapeKind<Shape>).halo?.(shape, scale) ?? 0));
 
 /** A matte over rows, 0 to 1. The outermost `matteHalo` rows are not to be trusted, but at the picture's own border. */
 export function matteOver(matte: Matte, rows: MatteRows): Float32Array {

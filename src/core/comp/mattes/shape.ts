@@ -19,6 +19,8 @@ export interface Place {
   parts: string[];
   part: Uint16Array;
   depth: Float32Array;
+  /** Line of sight of every pixel, x and y at one metre along the view axis. */
+  rays: Float32Array;
 }
 
 /** A kind of shape: how it is stored, and its coverage of every pixel of the rows, 0 to 1. */
@@ -26,6 +28,8 @@ export interface ShapeKind<S> {
   schema: v.GenericSchema<unknown, S>;
   label: string;
   fresh: () => S;
+  /** Rows above and below that it looks at in a picture of that scale; none where it is left out. */
+  halo?: (shape: S, scale: number) => number;
   cover: (shape: S, rows: MatteRows) => Float32Array;
 }
 

@@ -65,7 +65,7 @@ export const sharpness: SitCheck = {
     if (!measured) return null;
     const { sharpness: stage } = shot.comp;
     const missing = stage.on
-      ? missingBlur(stage, { scale, renderedSigma, full: scene, setDepth: () => null, focal: null })
+      ? missingBlur(stage, { scale, renderedSigma, full: scene, setDepth: () => null, rays: () => null, focal: null })
       : 0;
     const own = Math.hypot(renderedSigma, missing) / scale;
     // What is rendered cannot be sharper than its pixels.

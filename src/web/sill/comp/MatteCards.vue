@@ -67,6 +67,7 @@ const NUMBERS: Partial<Record<ShapeName, { key: string; label: string; max: numb
   brush: [
     { key: "radius", label: "radius", max: 2000, unit: "px" },
     { key: "edge", label: "keeps within", max: 255 },
+    { key: "stop", label: "stops at edges of", max: 255 },
   ],
   depth: [
     { key: "near", label: "from", max: 10000, unit: "m" },
@@ -149,6 +150,15 @@ const featherAll = (i: number, feather: number) =>
       <NumberField
         v-model="desk.brush.edge"
         label="Edge of the brush, code values"
+        :digits="0"
+        :min="0"
+        :max="255"
+        narrow
+      />
+      <span class="quiet">stops at edges of</span>
+      <NumberField
+        v-model="desk.brush.stop"
+        label="Steepness of the plate that stops the brush, code values; 0 crosses every edge"
         :digits="0"
         :min="0"
         :max="255"

@@ -43,6 +43,9 @@ export const REFLECTION_FIELDS: StageField[] = [
   field("level", "Level", 0, 2, 0.01, { most: 4 }),
   field("blurPx", "Blur", 0, 20, 0.1, { unit: "px", digits: 1, most: 40 }),
   field("fadePx", "Fades over", 0, 400, 1, { unit: "px", digits: 0, most: 4000 }),
+  field("roughness", "Rough as", 0, 1, 0.01),
+  field("fadeMetres", "Fades with height", 0, 3, 0.01, { unit: "m", most: 1000 }),
+  field("fadeAngle", "Fades looked down on", 0, 5, 0.05),
 ];
 export const LENS_FIELDS: StageField[] = [
   field("redPx", "Red, corner", -4, 4, 0.01, { unit: "px", most: 20 }),
