@@ -179,7 +179,7 @@ test("several sizes are weighed against each other, and a slip is named", async 
   await expect(
     page.getByTestId("findings").getByText(/Length length-1 makes the place [45]\.\d % larger/),
   ).toBeVisible();
-  await expect.poll(async () => Object.keys((await shot()).lengths)).toHaveLength(3);
+  await expect.poll(async () => Object.keys((await shot()).lengths)).toHaveLength(4);
 });
 
 test("a yardstick gives a length its size and tolerance, and the list is the user's own", async ({ page, request }) => {
@@ -197,7 +197,7 @@ test("a yardstick gives a length its size and tolerance, and the list is the use
   await desk.click(pixel([-7.3, -4.4, 0]), 3);
   await desk.click(pixel([-7.3, -4.4, 0.64]), 3);
   await expect
-    .poll(async () => (await shot()).lengths["length-2"])
+    .poll(async () => (await shot()).lengths["length-3"])
     .toMatchObject({ name: "Quay bollard", metres: 0.64, sigmaMetres: 0.01 });
 });
 

@@ -9,7 +9,8 @@ import { groundAlbedo, setPieces } from "#core/set/pieces";
 import { sunDirection } from "#core/light/rig";
 import { SUN_ANGULAR_RADIUS } from "#core/trace/scene";
 import * as quay from "../src/demo/quay.ts";
-import { PAVING_ALBEDO, demoFolder, quayTruth } from "../src/demo/shot.ts";
+import { GREY_CARD } from "../src/demo/greyCard.ts";
+import { demoFolder, quayTruth } from "../src/demo/shot.ts";
 import { sceneOf } from "../src/demo/insertions.ts";
 import { insert } from "../src/testing/insert.ts";
 import { Desk } from "./desk.ts";
@@ -130,7 +131,7 @@ test("the whole job by mouse, from the photo to the saved picture", async ({ pag
   await desk.click(truth.probes.lit, 0);
   await desk.tool("shaded");
   await desk.click(truth.probes.shaded, 0);
-  for (const k of [0, 1, 2]) await desk.type(`Albedo ${"RGB"[k]}`, String(PAVING_ALBEDO[k]));
+  for (const k of [0, 1, 2]) await desk.type(`Albedo ${"RGB"[k]}`, String(GREY_CARD.paving[k]));
   await page.getByTestId("balance").click();
   await expect(page.getByTestId("balanced")).toBeVisible();
   await desk.saved();

@@ -6,6 +6,7 @@ import validator from "gltf-validator";
 import type { Vec3 } from "#core/math/vec3";
 import { compositeCodes } from "#core/comp/composite";
 import { ciede2000, linearToLab } from "#core/colour/difference";
+import { srgbToLinear } from "#core/colour/srgb";
 import { projectPoint } from "#core/optics/camera";
 import { standing } from "#core/props/transform";
 import { SOFT } from "#core/trace/filter";
@@ -17,10 +18,12 @@ import { renderShot } from "#node/renderShot";
 import { renderScene } from "#node/renderScene";
 import { FILM_SAMPLES } from "#kernel/layout";
 import type { InsertionFigures } from "../testing/insertion.ts";
-import { lamps } from "./netloft.ts";
+import { GREY_CARD } from "./greyCard.ts";
+import { lamps, netloft } from "./netloft.ts";
+import type { Place } from "./photograph.ts";
 import { netloftShot, slipwayShot } from "./otherShots.ts";
 import * as quay from "./quay.ts";
-import { ZENITH, boatPlace } from "./slipway.ts";
+import { ZENITH, boatPlace, slipway } from "./slipway.ts";
 import { recipeHash } from "./recipe.ts";
 import { demoFile, demoShot, quayTruth } from "./shot.ts";
 
@@ -240,4 +243,28 @@ describe("insertion figures: the documents as they ship, on the clean plates", (
     },
     300_000,
   );
+});
+
+test("grey-card readings are the mean reflectances of what was photographed", () => {
+  const meanOf = (place: Place, named: string): Vec3 => {
+    const model = place.pieces.map((p) => p.model).find((m) => m.materials.some(({ name }) => name === named))!;
+    const { baseColor, baseTexture } = model.materials.find(({ name }) => name === named)!;
+    const { texels } = model.textures[baseTexture!];
+    const sums: Vec3 = [0, 0, 0];
+    for (let i = 0; i < texels.length; i += 4) for (let k = 0; k < 3; k++) sums[k] += srgbToLinear(texels[i + k] / 255);
+    return sums.map((sum, k) => (sum / (texels.length / 4)) * baseColor[k]) as Vec3;
+  };
+  const places = { quay: quay.quay(), loft: netloft(), slip: slipway() };
+  const wears: [keyof typeof GREY_CARD, Place, string][] = [
+    ["paving", places.quay, "paving"],
+    ["wallBoards", places.loft, "wall"],
+    ["floorBoards", places.loft, "floor"],
+    ["benchTop", places.loft, "bench"],
+    ["tieBeams", places.loft, "beams"],
+    ["masonry", places.slip, "wall"],
+    ["concrete", places.slip, "ramp"],
+  ];
+  expect(wears.map(([name]) => name).sort()).toEqual(Object.keys(GREY_CARD).sort());
+  for (const [name, place, material] of wears)
+    meanOf(place, material).forEach((mean, k) => expect(Math.abs(GREY_CARD[name][k] / mean - 1)).toBeLessThan(0.005));
 });

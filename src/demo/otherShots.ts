@@ -14,7 +14,7 @@ import { newEdge } from "#core/match/schema";
 import { newLamp, newProbe } from "#core/light/schema";
 import { newShot } from "#core/shot/schema";
 import { plainProp, plainReading } from "#core/props/schema";
-import { ROUGH, newMaterial } from "#core/set/materials";
+import { MATERIAL_PRESETS, ROUGH, fromPreset, newMaterial } from "#core/set/materials";
 import { kindOf } from "#core/set/parts/index";
 import { makePart } from "#core/set/parts/make";
 import { evenRow } from "#core/set/parts/row";
@@ -25,8 +25,10 @@ import { moveBy } from "#core/set/shell/move";
 import { insetFace, pullFace } from "#core/set/shell/pull";
 import { placedVertex, typedVertex } from "#core/set/vertex";
 import { MAIN_PLATE } from "#core/plate/schema";
+import { GREY_CARD } from "./greyCard.ts";
 import * as loft from "./netloft.ts";
 import { takePlateAlbedo, takePlateLook, takeProbedLight } from "./probed.ts";
+import { eighth } from "./shot.ts";
 import * as slip from "./slipway.ts";
 
 /** The net loft and the slipway as finished shots: marks set to half a pixel, the camera solved from them. */
@@ -152,10 +154,10 @@ export async function netloftShot(
   // Planed wood has a sheen, seen against the gable's window: index 1.4 against the 1.5 of weight 1.
   const sheen = { gloss: 0.7, roughness: 0.6 };
   shot.materials = {
-    boards: newMaterial("boards", "Wall boards", loft.WALL_ALBEDO, 0.05, "grey card"),
-    floor: newMaterial("floor", "Floor boards", loft.FLOOR_ALBEDO, 0.05, "grey card"),
-    bench: { ...newMaterial("bench", "Bench top", loft.BENCH_ALBEDO, 0.04, "grey card"), ...sheen },
-    beams: newMaterial("beams", "Tie beams", [0.2, 0.155, 0.1], 0.1, "grey card"),
+    boards: newMaterial("boards", "Wall boards", GREY_CARD.wallBoards, 0.05, "grey card"),
+    floor: newMaterial("floor", "Floor boards", GREY_CARD.floorBoards, 0.05, "grey card"),
+    bench: { ...newMaterial("bench", "Bench top", GREY_CARD.benchTop, 0.04, "grey card"), ...sheen },
+    beams: newMaterial("beams", "Tie beams", GREY_CARD.tieBeams, 0.1, "grey card"),
     cloth: { ...newMaterial("cloth", "Book cloth", [0.16, 0.2, 0.22], 0.1, "grey card"), ...sheen },
   };
   shot.ground = "floor";
@@ -242,9 +244,14 @@ export async function slipwayShot(
   ];
   const camera = markAndSolve(shot, slip.camera, slip.straightEdges, ties);
   shot.materials = {
-    concrete: { ...newMaterial("concrete", "Cast concrete", slip.RAMP_ALBEDO, 0.05, "grey card"), ...ROUGH },
-    masonry: { ...newMaterial("masonry", "Quay masonry", slip.WALL_ALBEDO, 0.05, "grey card"), ...ROUGH },
+    concrete: { ...newMaterial("concrete", "Cast concrete", GREY_CARD.concrete, 0.05, "grey card"), ...ROUGH },
+    masonry: { ...newMaterial("masonry", "Quay masonry", GREY_CARD.masonry, 0.05, "grey card"), ...ROUGH },
   };
+  const sea = fromPreset(
+    MATERIAL_PRESETS.find(({ name }) => name === "Water")!,
+    "water",
+  );
+  shot.materials.water = { ...sea, gloss: 0, shows: "colour" };
   shot.ground = "concrete";
   // The ramp goes on behind the camera, down to the water.
   const ground: Vec3[] = [
@@ -260,6 +267,25 @@ export async function slipwayShot(
     return own && pixel ? placedVertex(own, half(pixel)) : typedVertex(world);
   });
   shot.set["polygon-1"] = makePart("polygon-1", "Ramp", { kind: "polygon", vertices, holes: [] }, "concrete");
+  // The water at its foot is level, and the ramp is not: seen from it, it rises.
+  const rise = 80 * Math.tan(slip.SLOPE);
+  shot.set["polygon-2"] = makePart(
+    "polygon-2",
+    "Water",
+    {
+      kind: "polygon",
+      vertices: (
+        [
+          [-90, -9, 0],
+          [90, -9, 0],
+          [90, -89, rise],
+          [-90, -89, rise],
+        ] as Vec3[]
+      ).map((world) => typedVertex(world)),
+      holes: [],
+    },
+    "water",
+  );
   // Its side walls stand on its edges; their tops are level, and the ramp is not.
   for (const [id, name, side] of [
     ["wall-1", "East wall", 1],
@@ -283,11 +309,19 @@ export async function slipwayShot(
   }
   shot.light.sun.on = false;
   shot.light.sky.spread = { kind: "overcast" };
+  // The world stands on the ramp: the sky does not.
+  shot.light.slope = { deg: toDegrees(slip.SLOPE), towardsDeg: 180 };
   // Masonry is even where concrete has spots and a sheen; what the concrete reflects is then read off the plate.
+  // Stones differ: a patch of each wall.
   shot.light.probes["probe-1"] = newProbe("probe-1", [120, 400], 60, "as set");
+  shot.light.probes["probe-2"] = newProbe("probe-2", [1120, 300], 60, "as set");
   await takeProbedLight(shot, codes);
   takePlateLook(shot, codes);
   await takePlateAlbedo(shot, codes, "concrete", [620, 600], 120);
-  shot.props["prop-1"] = prop("prop-1", "Rowing boat", boat, "boat.glb", placement);
+  // Set down under the loupe where it lies in the photograph with it.
+  const seen = eighth(projectPoint(slip.camera, placement.position)!);
+  const lies = pixelOnPlane(camera, seen, groundPlane(placement.position[2]))!;
+  const position = lies.map((x) => Number(x.toFixed(4))) as Vec3;
+  shot.props["prop-1"] = prop("prop-1", "Rowing boat", boat, "boat.glb", { ...placement, position });
   return shot;
 }

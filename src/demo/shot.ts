@@ -23,6 +23,7 @@ import { bodyOf } from "#core/set/shell/make";
 import { placedVertex, typedVertex } from "#core/set/vertex";
 import { ridged } from "./otherShots.ts";
 import { takePlateLook, takeProbedLight } from "./probed.ts";
+import { GREY_CARD } from "./greyCard.ts";
 import * as quay from "./quay.ts";
 
 export const demoFolder = fileURLToPath(new URL("../../demo/quay/", import.meta.url));
@@ -44,15 +45,25 @@ export const quayTruth = async (): Promise<QuayTruth> =>
   JSON.parse(new TextDecoder().decode(await demoFile("truth.json"))) as QuayTruth;
 
 const half = (p: Vec2): Vec2 => [Math.round(p[0] * 2) / 2, Math.round(p[1] * 2) / 2];
-
-/** Mean reflectance of the paving texture, as a grey-card reading on the quay would give it. */
-export const PAVING_ALBEDO: [number, number, number] = [0.303, 0.281, 0.247];
+/** As set under the loupe. */
+export const eighth = (p: Vec2): Vec2 => [Math.round(p[0] * 8) / 8, Math.round(p[1] * 8) / 8];
 
 /** The near corner of the ice house's eaves, and its shadow on the paving. */
 function eavesShadow(): { top: Vec3; tip: Vec3 } {
   const top: Vec3 = [-0.28, -0.28, 3.1075];
   const [dx, dy, dz] = quay.sun.direction;
   return { top, tip: [top[0] - (dx / dz) * top[2], top[1] - (dy / dz) * top[2], 0] };
+}
+
+/** Foot and top of the railing's inner posts, and where their shadows end on the paving. */
+function postShadows(): { foot: Vec3; top: Vec3; tip: Vec3 }[] {
+  const [dx, dy, dz] = quay.sun.direction;
+  const tall = quay.railing.height + 0.05;
+  return quay.railing.posts.slice(1, -1).map((y) => ({
+    foot: [quay.railing.x, y, 0],
+    top: [quay.railing.x, y, tall],
+    tip: [quay.railing.x - (dx / dz) * tall, y - (dy / dz) * tall, 0],
+  }));
 }
 
 /** Places of the plate with nothing but sunlit paving. */
@@ -80,11 +91,18 @@ export async function demoShot(plate: PlateInfo, codes: Uint8Array, buoyAsset: s
     shot.edges[id] = newEdge(id, e.axis, [half(e.points[0]), half(e.points[1])]);
   });
   // Everything hangs on the origin, so that it is set under the loupe.
-  shot.origin = truth.origin.map((x) => Math.round(x * 8) / 8) as Vec2;
+  shot.origin = eighth(truth.origin);
   shot.lengths["length-1"] = {
     ...newLength("length-1", half(truth.length.points[0]), half(truth.length.points[1])),
     name: "Ice house door",
     metres: truth.length.metres,
+  };
+  const post = quay.sightingTruth();
+  const [postFoot, postTop] = [post.foot, post.top].map((p) => half(projectPoint(quay.camera, p)!));
+  shot.lengths["length-2"] = {
+    ...newLength("length-2", postFoot, postTop),
+    name: "Railing's end post",
+    metres: post.top[2],
   };
   shot.lens.solveK1 = true;
   takeCamera(shot, solve(requestOfShot(shot)));
@@ -92,7 +110,7 @@ export async function demoShot(plate: PlateInfo, codes: Uint8Array, buoyAsset: s
   if (!camera) throw new Error("The demo's camera could not be solved.");
   const onGround = (pixel: Vec2) => pixelOnPlane(camera, pixel, groundPlane())!;
   shot.materials = {
-    paving: { ...newMaterial("paving", "Quay paving", PAVING_ALBEDO, 0.03, "grey card"), ...ROUGH },
+    paving: { ...newMaterial("paving", "Quay paving", GREY_CARD.paving, 0.03, "grey card"), ...ROUGH },
     limewash: { ...newMaterial("limewash", "Limewash", [0.5, 0.46, 0.4], 0.1, "grey card"), ...ROUGH },
     slate: { ...newMaterial("slate", "Slate roof", [0.1, 0.11, 0.13], 0.2, "grey card"), ...ROUGH },
   };
@@ -142,6 +160,12 @@ export async function demoShot(plate: PlateInfo, codes: Uint8Array, buoyAsset: s
     ),
     muted: false,
   } as Sighting;
+  postShadows().forEach(({ foot, top, tip }, i) => {
+    const id = `sighting-${i + 3}`;
+    const at = (p: Vec3) => half(projectPoint(quay.camera, p)!);
+    const marks = { foot: at(foot), top: at(top), tip: at(tip) };
+    shot.light.sightings[id] = { id, plate: MAIN_PLATE, kind: "upright", ...marks, muted: false };
+  });
   const sun = sunFromSightings(camera, Object.values(shot.light.sightings), shot.set);
   if (!sun || typeof sun === "string") throw new Error(sun ?? "The demo has no sighting.");
   shot.light.sun = { ...shot.light.sun, azimuthDeg: toDegrees(sun.azimuth), elevationDeg: toDegrees(sun.elevation) };
@@ -156,9 +180,9 @@ export async function demoShot(plate: PlateInfo, codes: Uint8Array, buoyAsset: s
   });
   await takeProbedLight(shot, codes);
   takePlateLook(shot, codes);
-  // It is set down where it stands in the photograph with it, to half a pixel.
-  const stood = onGround(half(projectPoint(quay.camera, truth.buoy.position)!)).map((x) =>
-    Number(x.toFixed(3)),
+  // It is set down under the loupe where it stands in the photograph with it.
+  const stood = onGround(eighth(projectPoint(quay.camera, truth.buoy.position)!)).map((x) =>
+    Number(x.toFixed(4)),
   ) as Vec3;
   shot.props["prop-1"] = {
     id: "prop-1",

@@ -71,5 +71,5 @@ export const sunOf = (shot: LightPart): Sun | null =>
 export function skyOf(shot: LightPart): { sky: Vec3; environment: Picture | null; surround: Surround | null } {
   const { on, radiance, spread } = shot.light.sky;
   if (!on) return { sky: [0, 0, 0], environment: null, surround: null };
-  return { sky: radiance, ...skyEnvironment(spread, radiance, sunDirection(shot)) };
+  return { sky: radiance, ...skyEnvironment(spread, radiance, sunDirection(shot), shot.light.slope) };
 }

@@ -17,6 +17,7 @@ import {
 
 import { WeightSchema } from "./evidence.ts";
 import { LAMPS } from "./lamps.ts";
+import { SlopeSchema, newSlope } from "./level.ts";
 import { SightingSchema } from "./sightings/index.ts";
 
 /** The light step's part of the document. */
@@ -171,6 +172,8 @@ const LightSchema = v.object({
     radiance: ColourSchema,
     spread: SkySpreadSchema,
   }),
+  /** How the world's ground lies against what is level. */
+  slope: v.optional(SlopeSchema, newSlope),
   sightings: byId(SightingSchema),
   probes: byId(ProbeSchema),
   almanac: v.nullable(AlmanacSchema),
@@ -236,6 +239,7 @@ export const newLamp = (id: string, kind: ShotLamp["kind"], position: ShotLamp["
 export const newLight = (): Light => ({
   sun: { ...newSource(), azimuthDeg: 135, elevationDeg: 40, radiusDeg: 0.2665, irradiance: [2, 2, 2] },
   sky: { ...newSource(), radiance: [0.25, 0.25, 0.25], spread: { kind: "even" } },
+  slope: newSlope(),
   sightings: {},
   probes: {},
   almanac: null,

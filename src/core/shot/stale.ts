@@ -23,6 +23,7 @@ const LIGHT: { [K in keyof Light]: Stale<Light[K]> } = {
   almanac: null,
   whiteCd: null,
   whiteKelvin: null,
+  slope: "fill",
   sun: sourceStale,
   sky: sourceStale,
   shadows: "fill",

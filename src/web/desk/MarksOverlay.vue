@@ -4,6 +4,7 @@ import { computed } from "vue";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import { dayArc, worldAzimuth } from "#core/light/almanac";
 import { LAMPS } from "#core/light/lamps";
+import { worldDirection } from "#core/light/level";
 import { acrossOf, sunDirection } from "#core/light/rig";
 import { edgeUnder, shadowOfEdge } from "#core/light/sightings/edge";
 import { sightingKind, sightingPixels } from "#core/light/sightings/index";
@@ -139,14 +140,21 @@ const post = computed(() => {
 /** The day's way of the sun, where it crosses the plate. */
 const arc = computed(() => {
   const { camera, shot } = props;
-  const { almanac } = shot.light;
+  const { almanac, slope } = shot.light;
   if (!camera || !almanac || almanac.northDeg === null || desk.lightDrawer !== "sun") return [];
   return dayArc(almanac, 60).flatMap(({ clock, bearingDeg, elevationDeg }) => {
     const azimuth = toRadians(worldAzimuth(almanac, bearingDeg)!);
-    const far = scale(directionFromAngles(azimuth, toRadians(elevationDeg)), 1e6);
+    const far = worldDirection(slope, scale(directionFromAngles(azimuth, toRadians(elevationDeg)), 1e6));
     const pixel = projectPoint(camera, add(camera.position, far));
     return pixel ? [{ clock: clock.slice(11), at: spot(pixel) }] : [];
   });
+});
+/** The level horizon, by which the sky stands. */
+const level = computed(() => {
+  const { camera, shot } = props;
+  if (!camera || desk.step !== "light" || desk.lightDrawer !== "sky" || shot.light.sky.spread.kind === "picture")
+    return "";
+  return path(horizonLine(camera, frame.value, worldDirection(shot.light.slope, [0, 0, 1])));
 });
 /** The compass rose on the ground, while the almanac is at hand. */
 const rose = computed(() => {
@@ -304,6 +312,7 @@ const pointHandles = computed(() => props.handles.filter((h) => !h.to).map((h) =
           </text>
         </template>
       </g>
+      <path v-if="level" :d="level" class="horizon" data-test="level-horizon" />
       <g v-if="arc.length" class="arc" data-test="day-arc">
         <polyline :points="arc.map(({ at }) => at.join(',')).join(' ')" />
         <g v-for="a in arc" :key="a.clock">

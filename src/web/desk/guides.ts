@@ -45,9 +45,9 @@ export function worldLine(camera: Camera, a: Vec3, b: Vec3, bends = 12): Vec2[] 
   });
 }
 
-/** The horizon across the frame. */
-export function horizonLine(camera: Camera, frame: Frame): Vec2[] {
-  const up: Vec3 = [camera.rotation[0][2], camera.rotation[1][2], camera.rotation[2][2]];
+/** The horizon across the frame, of what lies square to an upward direction of the world. */
+export function horizonLine(camera: Camera, frame: Frame, upright: Vec3 = [0, 0, 1]): Vec2[] {
+  const up = apply(camera.rotation, upright);
   if (Math.abs(up[1]) < 1e-6) return [];
   const out: Vec2[] = [];
   const reach = (1.1 * frame.width) / camera.focalPx;

@@ -234,6 +234,14 @@ const OWN: Record<Exclude<Tool, `part-${PartName}` | `measure-${MeasureName}` | 
     "pi-palette",
     "White balance: click something grey or white, evenly lit by the light whose temperature is typed beside",
   ),
+  "level-line": mark(
+    "light",
+    "u",
+    "what is level, by the horizon",
+    "pi-minus",
+    "Level: click the horizon, as of the sea, or where something level and far off meets it",
+    "now a second place of it, far to the side",
+  ),
   lit: mark("light", "n", "probe in the sun", "pi-sun", "Click a surface in full sun"),
   shaded: mark("light", "m", "probe in the shade", "pi-cloud", "Click the same surface where no sun comes"),
   probe: mark(

@@ -1,7 +1,7 @@
 import { pickWorld } from "#core/match/gauges";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
-import { groundPlane, pixelOnPlane } from "#core/optics/camera";
+import { groundPlane, pixelDirection, pixelOnPlane } from "#core/optics/camera";
 import { MAIN_PLATE } from "#core/plate/schema";
 import { newEdge, newLength } from "#core/match/schema";
 import type { Shot } from "#core/shot/schema";
@@ -17,6 +17,7 @@ import { facetsOf } from "./facets.ts";
 import type { Probe } from "#core/light/schema";
 import type { Sighting } from "#core/light/sightings/index";
 import { newSighting, sightingKind } from "#core/light/sightings/index";
+import { slopeOfHorizon } from "#core/light/level";
 import { facingTo, placeOfHighlight, placeOfShadow } from "#core/light/placing";
 import { sunRadiusFrom } from "#core/light/penumbra";
 import { sunDirection } from "#core/light/rig";
@@ -45,6 +46,7 @@ const PROBE_EDITS: Record<Probe["sun"], string> = {
 
 /** Least side of a part that grain is measured on, pixels: two patches. */
 const LEAST_AREA = 32;
+const tenth = (deg: number) => Math.round(deg * 10) / 10;
 /** Radius of a patch that is read off the plate, pixels. */
 const patchRadius = (shot: Shot) => Math.round(Math.max(6, shot.plates.main.width / 100));
 
@@ -314,6 +316,31 @@ export function useTools(surface?: SurfaceAt) {
         desk.started = [];
         await takeNeutral(shot, pixel);
         return;
+      case "level-line": {
+        if (points.length < 2) break;
+        desk.started = [];
+        if (!camera) return;
+        const slope = slopeOfHorizon(pixelDirection(camera, points[0]), pixelDirection(camera, points[1]));
+        if (!slope) {
+          notices.say(
+            "warn",
+            "The two places are too near each other.",
+            "Click the horizon far to the left and right.",
+          );
+          return;
+        }
+        await finish(
+          "Level by the horizon",
+          null,
+          (d) => (d.light.slope = { deg: tenth(slope.deg), towardsDeg: tenth(slope.towardsDeg) }),
+          true,
+        );
+        notices.say(
+          "good",
+          `The ground falls by ${slope.deg.toFixed(1)}° towards ${slope.towardsDeg.toFixed(0)}°; sky and almanac stand level.`,
+        );
+        return;
+      }
       case "lit":
       case "shaded":
       case "probe": {

@@ -38,6 +38,7 @@ const DRAWER_OF: Partial<Record<Tool, LightDrawer>> = {
   "lamp-shadow": "lamps",
   "turn-sky": "sky",
   neutral: "sky",
+  "level-line": "sky",
 };
 watch(
   () => desk.tool,

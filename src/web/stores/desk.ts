@@ -59,6 +59,7 @@ export type Tool =
   | "post-light"
   | "penumbra"
   | "neutral"
+  | "level-line"
   | "lit"
   | "shaded"
   | "probe"

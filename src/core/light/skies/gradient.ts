@@ -3,6 +3,8 @@ import type { Camera } from "../../optics/camera.ts";
 import { pixelDirection } from "../../optics/camera.ts";
 import type { SetRecord } from "../../set/parts/index.ts";
 import { pickFace } from "../../set/pick.ts";
+import type { Slope } from "../level.ts";
+import { levelDirection, newSlope } from "../level.ts";
 import type { SkySpread } from "../schema.ts";
 import type { SkyKind } from "./sky.ts";
 
@@ -38,6 +40,7 @@ export function skyOfPlate(
   camera: Camera | null,
   set: SetRecord,
   plate: { width: number; height: number; linear: Float32Array },
+  slope: Slope = newSlope(),
 ): GradientSpread | string {
   if (!camera) return "Solve the camera first: it tells how high the sky's places are.";
   const places: { up: number; colour: Vec3 }[] = [];
@@ -45,7 +48,7 @@ export function skyOfPlate(
     for (let i = 0; i < ACROSS; i++) {
       const [x, y] = [Math.floor(((i + 0.5) * plate.width) / ACROSS), Math.floor(((j + 0.5) * plate.height) / DOWN)];
       const pixel: [number, number] = [x + 0.5, y + 0.5];
-      const up = pixelDirection(camera, pixel)[2];
+      const up = levelDirection(slope, pixelDirection(camera, pixel))[2];
       if (up < 0.02) continue;
       const at = (y * plate.width + x) * 3;
       const colour: Vec3 = [plate.linear[at], plate.linear[at + 1], plate.linear[at + 2]];

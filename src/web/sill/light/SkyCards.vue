@@ -7,6 +7,7 @@ import { sunDirection } from "#core/light/rig";
 import type { SkySpread } from "#core/light/schema";
 import { GENERAL_SKIES } from "#core/light/skies/general";
 import { skyOfPlate } from "#core/light/skies/gradient";
+import { levelDirection } from "#core/light/level";
 import { SKIES, groundLevel, shapeOf } from "#core/light/skies/index";
 import { clearDaylight } from "#core/light/skies/physical";
 import type { Camera } from "#core/optics/camera";
@@ -64,18 +65,21 @@ const notices = useNotices();
 /** The gradient, and the level, of the sky that the plate itself shows. */
 function takePlateSky(): void {
   if (!plate.shown) return;
-  const found = skyOfPlate(props.camera, props.shot.set, plate.shown);
+  const found = skyOfPlate(props.camera, props.shot.set, plate.shown, light.value.slope);
   if (typeof found === "string") {
     notices.say("warn", found);
     return;
   }
-  const radiance = groundLevel(shapeOf(found, sunDirection(props.shot))!, sunDirection(props.shot));
+  const radiance = groundLevel(shapeOf(found, levelSun.value)!, levelSun.value, light.value.slope);
   void set("Take the plate's sky", (l) => {
     l.sky.on = true;
     l.sky.spread = found;
     l.sky.radiance = radiance.map((c) => Number(c.toPrecision(5))) as typeof l.sky.radiance;
   });
 }
+
+/** The sun against what is level: by that go air and clouds. */
+const levelSun = computed(() => levelDirection(light.value.slope, sunDirection(props.shot)));
 
 const desk = useDesk();
 /** Openings of the set's rooms, through which the sky is drawn. */
@@ -92,7 +96,7 @@ const white = computed(() => whiteLuminance(props.shot));
 function takeExposure(): void {
   if (white.value === null) return;
   const { spread } = light.value.sky;
-  const level = daylightOfExposure(spread.kind === "physical" ? spread.turbidity : CLEAR, sunDirection(props.shot), {
+  const level = daylightOfExposure(spread.kind === "physical" ? spread.turbidity : CLEAR, levelSun.value, {
     whiteCd: white.value,
     whiteKelvin: props.shot.light.whiteKelvin,
     overcast: !light.value.sun.on,
@@ -110,7 +114,7 @@ const CLEAR = 3;
 function takeAir(): void {
   const { sky, sun } = light.value;
   if (sky.spread.kind !== "physical") return;
-  const both = clearDaylight(sky.spread.turbidity, sunDirection(props.shot));
+  const both = clearDaylight(sky.spread.turbidity, levelSun.value);
   const luminance = (c: readonly number[]) => 0.2126 * c[0] + 0.7152 * c[1] + 0.0722 * c[2];
   const up = Math.max(0, Math.sin((sun.elevationDeg * Math.PI) / 180));
   const now = Math.PI * luminance(sky.radiance) + (sun.on ? up * luminance(sun.irradiance) : 0);
@@ -249,6 +253,33 @@ function takeAir(): void {
             sun and sky of that air
           </button></span
         >
+      </template>
+      <template v-if="spread.kind !== 'picture'">
+        <span>Ground falls</span>
+        <span class="row">
+          <NumberField
+            :model-value="light.slope.deg"
+            label="Slope of the ground"
+            unit="°"
+            :digits="1"
+            :min="0"
+            :max="60"
+            title="Of the world's ground against what is level: sky and almanac stand level"
+            data-test="slope"
+            @update:model-value="(v) => set('Type slope', (l) => (l.slope.deg = v))"
+          />
+          <span class="quiet">towards</span>
+          <NumberField
+            :model-value="light.slope.towardsDeg"
+            label="Azimuth in which the ground falls"
+            unit="°"
+            :digits="0"
+            title="Clockwise from +Y"
+            data-test="slope-towards"
+            @update:model-value="(v) => set('Type fall', (l) => (l.slope.towardsDeg = v))"
+          />
+          <ToolButton tool="level-line" label="by the horizon" shortcut="U" />
+        </span>
       </template>
       <span>Radiance</span>
       <span class="row num">

@@ -2,6 +2,7 @@
 import { ref, watchEffect } from "vue";
 import { linearToSrgb } from "#core/colour/srgb";
 import { sunDirection } from "#core/light/rig";
+import { levelDirection } from "#core/light/level";
 import { shapeOf, skyPicture } from "#core/light/skies/index";
 import type { Shot } from "#core/shot/schema";
 
@@ -15,10 +16,11 @@ watchEffect(
   () => {
     const g = canvas.value?.getContext("2d");
     if (!g) return;
-    const { sky } = props.shot.light;
+    const { sky, slope } = props.shot.light;
     const sun = sunDirection(props.shot);
-    const shape = shapeOf(sky.spread, sun);
-    const picture = shape && skyPicture(shape, sun);
+    const level = levelDirection(slope, sun);
+    const shape = shapeOf(sky.spread, level);
+    const picture = shape && skyPicture(shape, level, slope);
     const image = g.createImageData(SIDE, SIDE);
     const peak = 2 * Math.max(...sky.radiance, 1e-6);
     for (let i = 0; i < SIDE * SIDE; i++) {

@@ -4,7 +4,9 @@ import InputText from "primevue/inputtext";
 import ToggleSwitch from "primevue/toggleswitch";
 import { computed, ref } from "vue";
 import { almanacSun, compareSuns, dayArc, northFrom, timesOfSun, worldAzimuth } from "#core/light/almanac";
+import { levelAngles, levelDirection, worldAngles } from "#core/light/level";
 import type { Almanac } from "#core/light/schema";
+import { anglesFromDirection } from "#core/light/sun";
 import { sightingKind } from "#core/light/sightings/index";
 import { sunFromSightings } from "#core/light/sightings/solve";
 import { toDegrees } from "#core/math/vec3";
@@ -42,7 +44,10 @@ const chart = computed(() => {
   const a = light.value.almanac;
   const day =
     a && a.northDeg !== null
-      ? dayArc(a, 30).map(({ bearingDeg, elevationDeg }) => [(worldAzimuth(a, bearingDeg)! + 360) % 360, elevationDeg])
+      ? dayArc(a, 30).map(({ bearingDeg, elevationDeg }) => {
+          const world = worldAngles(light.value.slope, { azimuthDeg: worldAzimuth(a, bearingDeg)!, elevationDeg });
+          return [(world.azimuthDeg + 360) % 360, world.elevationDeg];
+        })
       : [];
   if (!found.value || own.length + day.length < 2) return null;
   return {
@@ -68,8 +73,13 @@ const chart = computed(() => {
 
 const almanac = computed(() => light.value.almanac);
 const byAlmanac = computed(() => almanac.value && almanacSun(almanac.value));
-const compared = computed(() => almanac.value && found.value && compareSuns(almanac.value, found.value));
-const stands = computed(() => ({ azimuthDeg: light.value.sun.azimuthDeg, elevationDeg: light.value.sun.elevationDeg }));
+/** The sighted sun and the one that stands, against what is level: so does the almanac's. */
+const compared = computed(() => {
+  if (!almanac.value || !found.value) return null;
+  const { azimuth, elevation } = anglesFromDirection(levelDirection(light.value.slope, found.value.direction));
+  return compareSuns(almanac.value, { ...found.value, azimuth, elevation });
+});
+const stands = computed(() => levelAngles(light.value.slope, light.value.sun));
 
 /** Date and time of the plate's EXIF as a clock's; noon of midsummer where it has none. */
 function clockOfPlate(): string {
@@ -105,9 +115,10 @@ function takeAlmanac(): void {
     return;
   }
   void set("Sun by almanac", (l) => {
-    l.sun.elevationDeg = Number(elevationDeg.toFixed(3));
-    const azimuth = worldAzimuth(a, bearingDeg);
-    if (azimuth !== null) l.sun.azimuthDeg = Number(azimuth.toFixed(3));
+    const azimuthDeg = worldAzimuth(a, bearingDeg) ?? stands.value.azimuthDeg;
+    const world = worldAngles(l.slope, { azimuthDeg, elevationDeg });
+    l.sun.elevationDeg = Number(world.elevationDeg.toFixed(3));
+    l.sun.azimuthDeg = Number(world.azimuthDeg.toFixed(3));
     l.sun.on = true;
   });
 }
