@@ -1,4 +1,4 @@
-/** An interleaved RGB picture. */
+/** An interleaved picture; RGB where nothing else is said. */
 interface Source {
   width: number;
   height: number;
@@ -38,10 +38,17 @@ function tapsOf(at: number, target: number, source: number): Taps {
 const cubic = (d: number) => (d < 1 ? 1 + d * d * (1.5 * d - 2.5) : d < 2 ? 2 - d * (4 - d * (2.5 - 0.5 * d)) : 0);
 
 /** Rows y0 to y1 (without) of the picture at another size, without making the whole of it. */
-export function resampleRows(source: Source, width: number, height: number, y0: number, y1: number): Float32Array {
-  const out = new Float32Array(width * (y1 - y0) * 3);
+export function resampleRows(
+  source: Source,
+  width: number,
+  height: number,
+  y0: number,
+  y1: number,
+  stride = 3,
+): Float32Array {
+  const out = new Float32Array(width * (y1 - y0) * stride);
   const across = Array.from({ length: width }, (_, x) => tapsOf(x, width, source.width));
-  const row = new Float32Array(source.width * 3);
+  const row = new Float32Array(source.width * stride);
   const clamp = (i: number, n: number) => Math.min(n - 1, Math.max(0, i));
   for (let y = y0; y < y1; y++) {
     const down = tapsOf(y, height, source.height);
@@ -50,12 +57,25 @@ export function resampleRows(source: Source, width: number, height: number, y0: 
       const from = clamp(down.first + k, source.height) * row.length;
       for (let i = 0; i < row.length; i++) row[i] += weight * source.pixels[from + i];
     });
-    for (let x = 0, at = (y - y0) * width * 3; x < width; x++, at += 3) {
+    for (let x = 0, at = (y - y0) * width * stride; x < width; x++, at += stride) {
       const { first, weights } = across[x];
       for (let k = 0; k < weights.length; k++) {
-        const from = clamp(first + k, source.width) * 3;
-        for (let c = 0; c < 3; c++) out[at + c] += weights[k] * row[from + c];
+        const from = clamp(first + k, source.width) * stride;
+        for (let c = 0; c < stride; c++) out[at + c] += weights[k] * row[from + c];
       }
+    }
+  }
+  return out;
+}
+
+/** The picture at another size, each pixel the source's nearest: for values of which a mean is none, such as depth. */
+export function nearestPixels(source: Source, width: number, height: number, stride: number): Float32Array {
+  const out = new Float32Array(width * height * stride);
+  for (let y = 0, at = 0; y < height; y++) {
+    const row = Math.floor(((y + 0.5) * source.height) / height) * source.width;
+    for (let x = 0; x < width; x++, at += stride) {
+      const from = (row + Math.floor(((x + 0.5) * source.width) / width)) * stride;
+      out.set(source.pixels.subarray(from, from + stride), at);
     }
   }
   return out;

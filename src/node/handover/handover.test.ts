@@ -10,7 +10,7 @@ import { Matrix4, PerspectiveCamera, Vector3 } from "three";
 import type { Mesh, Object3D } from "three";
 import { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
 import { USDLoader } from "three/examples/jsm/loaders/USDLoader.js";
-import { linearToCode } from "#core/colour/srgb";
+import { linearToCode, srgbToLinear } from "#core/colour/srgb";
 import type { DecodedPlate } from "#core/comp/composite";
 import { stMap } from "#core/exchange/scene/stMap";
 import type { HandOverChoice } from "#core/handover/choice";
@@ -155,6 +155,20 @@ describe("hand over", () => {
     expect(exif!.toString("latin1")).toContain("The harbour office");
   });
 
+  /** Codes of the picture that an EXR's layers give by the formula that it states. */
+  function recombined(channels: Map<string, Float32Array>, pixels: number): Float64Array {
+    const of = (name: string) => channels.get(name)!;
+    const out = new Float64Array(pixels * 3);
+    for (let i = 0; i < pixels; i++)
+      ["R", "G", "B"].forEach((k, c) => {
+        const cover = channels.has("cover.R") ? of(`cover.${k}`)[i] : of("object.A")[i];
+        const behind = of(`plate.${k}`)[i] * of(`shadow.${k}`)[i] + of(`reflection.${k}`)[i];
+        const glow = channels.get(`glow.${k}`)?.[i] ?? 0;
+        out[i * 3 + c] = linearToCode(of(`object.${k}`)[i] + (1 - cover) * behind + glow + of(`finish.${k}`)[i], 8);
+      });
+    return out;
+  }
+
   test("the EXR's layers, read by three and by exrs, give the delivered picture within 1/255", async () => {
     const file = await bytesOf("Test-layers.exr");
     const { pixels } = readWithThree(file, 3);
@@ -163,16 +177,7 @@ describe("hand over", () => {
     // By the formula that the file itself states, from its own layers.
     const { channels } = await readWithExrs(file);
     const of = (name: string) => channels.get(name)!;
-    let worst = 0;
-    for (let i = 0; i < WIDTH * HEIGHT; i++)
-      ["R", "G", "B"].forEach((k, c) => {
-        const cover = channels.has("cover.R") ? of(`cover.${k}`)[i] : of("object.A")[i];
-        const behind = of(`plate.${k}`)[i] * of(`shadow.${k}`)[i] + of(`reflection.${k}`)[i];
-        const value =
-          of(`object.${k}`)[i] + (1 - cover) * behind + (channels.get(`glow.${k}`)?.[i] ?? 0) + of(`finish.${k}`)[i];
-        worst = Math.max(worst, Math.abs(linearToCode(value, 8) - delivered[i * 3 + c]));
-      });
-    expect(worst).toBeLessThanOrEqual(1);
+    expect(worstOf(recombined(channels, WIDTH * HEIGHT), delivered)).toBeLessThanOrEqual(1);
     // The two read the same bits, and so does our own reader in every channel.
     ["R", "G", "B"].forEach((k, c) => expect(pixels.filter((_, i) => i % 3 === c)).toEqual(of(k)));
     const own = readExrChannels(file).channels;
@@ -185,16 +190,24 @@ describe("hand over", () => {
     const entries = unzipSync(await bytesOf("Test-layers.ora"));
     expect(Object.keys(entries)[0]).toBe("mimetype");
     expect(new TextDecoder().decode(entries.mimetype)).toBe("image/openraster");
+    expect(worstOf(await stacked(entries), delivered)).toBeLessThanOrEqual(1);
+    expect(worstOf(await sharp(entries["mergedimage.png"]).raw().toBuffer(), delivered)).toBe(0);
+  });
+
+  /** Codes that the layers of an OpenRaster file give by their modes. */
+  async function stacked(entries: Record<string, Uint8Array>): Promise<Float64Array> {
     const xml = new XMLParser({ ignoreAttributes: false }).parse(new TextDecoder().decode(entries["stack.xml"])) as {
       image: { stack: { layer: { "@_src": string; "@_composite-op": string }[] } };
     };
     // The first in the file lies on top.
     const layers = xml.image.stack.layer.reverse();
-    let codes: Float64Array = new Float64Array(WIDTH * HEIGHT * 3);
+    const { width, height } = await sharp(entries["mergedimage.png"]).metadata();
+    let codes: Float64Array = new Float64Array(width * height * 3);
     for (const layer of layers) {
       const { data, info } = await sharp(entries[layer["@_src"]]).raw().toBuffer({ resolveWithObject: true });
+      expect([info.width, info.height]).toEqual([width, height]);
       const next = codes.slice();
-      for (let i = 0; i < WIDTH * HEIGHT; i++)
+      for (let i = 0; i < width * height; i++)
         for (let k = 0; k < 3; k++) {
           const own = data[i * info.channels + k];
           const a = info.channels === 4 ? data[i * 4 + 3] / 255 : 1;
@@ -208,9 +221,41 @@ describe("hand over", () => {
         }
       codes = next;
     }
-    expect(worstOf(codes, delivered)).toBeLessThanOrEqual(1);
-    expect(worstOf(await sharp(entries["mergedimage.png"]).raw().toBuffer(), delivered)).toBe(0);
-  });
+    return codes;
+  }
+
+  test.each([50, 150])(
+    "layers of a region at %i %% have its size, and give its picture as those of the whole do",
+    async (percent) => {
+      const to = path.join(folder, `region-${percent}`);
+      const region = { x: 20, y: 10, width: 60, height: 40 };
+      const pattern = "{what}-{width}x{height}";
+      await handOver(to, over({ exports: ["exr", "ora"], percent, region, pattern }));
+      const [width, height] = [(60 * percent) / 100, (40 * percent) / 100];
+      const file = async (name: string) =>
+        new Uint8Array(await readFile(path.join(to, `${name.replace(".", `-${width}x${height}.`)}`)));
+      const exr = await readWithExrs(await file("layers.exr"));
+      expect([exr.width, exr.height]).toEqual([width, height]);
+      const shown = Float64Array.from({ length: width * height * 3 }, (_, i) =>
+        linearToCode(exr.channels.get("RGB"[i % 3])![Math.floor(i / 3)], 8),
+      );
+      expect(worstOf(recombined(exr.channels, width * height), shown)).toBeLessThanOrEqual(1);
+      const entries = unzipSync(await file("layers.ora"));
+      const merged = await sharp(entries["mergedimage.png"]).raw().toBuffer();
+      expect(worstOf(await stacked(entries), merged)).toBeLessThanOrEqual(1);
+      expect(worstOf(merged, shown)).toBeLessThanOrEqual(1);
+      // A mean of four pixels of the delivered picture, in linear light.
+      if (percent === 50) {
+        const light = (x: number, y: number) => srgbToLinear(delivered[((10 + y) * WIDTH + 20 + x) * 3] / 255);
+        const mean = (light(12, 8) + light(13, 8) + light(12, 9) + light(13, 9)) / 4;
+        expect(Math.abs(exr.channels.get("R")![4 * width + 6] - mean)).toBeLessThan(0.003);
+      }
+      // Distances are some pixel's own, never a mean of near and far.
+      const whole = readExrChannels(await bytesOf("Test-layers.exr")).channels.get("Z")!;
+      const own = new Set(whole);
+      expect(exr.channels.get("Z")!.every((z) => own.has(z))).toBe(true);
+    },
+  );
 
   /** Points of the set and the prop, in the world. */
   const POINTS: Vec3[] = [

@@ -9,6 +9,7 @@ import { exr, st } from "./layers.ts";
 import { compare, match, takes } from "./pages.ts";
 import { jpeg, object, ora, png, tiff } from "./pictures.ts";
 import { sit } from "./sit.ts";
+import { cutOf } from "./sized.ts";
 import { camera, glb, obj, usda } from "./scenes.ts";
 
 /** Every way out, by its id: a forgotten one is a type error. */
@@ -44,7 +45,7 @@ export async function handOver(
   const part = path.join(target, `.part-${process.pid}`);
   await mkdir(part, { recursive: true });
   const written: { name: string; bytes: number }[] = [];
-  const { width, height } = sizeAt(shot.plates.main, 100);
+  const { width, height } = cutOf(choice, sizeAt(shot.plates.main, shot.render.percent)).to;
   const date = now.toISOString().slice(0, 10);
   const sink: Sink = {
     put: async (what, ending, bytes) => {

@@ -6,6 +6,7 @@ import type { ExrChannel, ExrText } from "#core/image/exr";
 import { colourChannels, writeExr } from "#core/image/exr";
 import { readExrChannels } from "#core/image/exrRead";
 import type { Exporter, HandOver } from "./exporter.ts";
+import { cutOf, sizedPicture, sizedValues } from "./sized.ts";
 
 const pack = (raw: Uint8Array) => deflateSync(raw, { level: 4 });
 
@@ -26,9 +27,14 @@ const textsOf = ({ shot, now }: HandOver): ExrText[] => {
 /** Layers of the composite's own, which those of the render must not repeat. */
 const OWN = /^(R|G|B|A|Z|ratio\.|added\.)/;
 
+/** Layers that are places or directions: a mean over an edge would be neither side's. */
+const SHARP = /^(position|normal)/;
+
 export const exr: Exporter = {
   write: async (over, sink) => {
-    const { width, height, linear, layers, plate } = await over.picture();
+    const whole = await over.picture();
+    const { width, height, linear, layers, plate } = sizedPicture(whole, over.choice);
+    const cut = cutOf(over.choice, whole);
     const merged = mergeLayers(layers);
     const finish = linear.map((value, i) => value - merged[i]);
     const channels: ExrChannel[] = [
@@ -46,7 +52,12 @@ export const exr: Exporter = {
     if (over.files.layers) {
       const rendered = readExrChannels(new Uint8Array(await readFile(over.files.layers)));
       for (const [name, values] of rendered.channels)
-        if (!OWN.test(name)) channels.push({ name, values, type: name.startsWith("position") ? "float" : "half" });
+        if (!OWN.test(name))
+          channels.push({
+            name,
+            values: sizedValues(values, whole, cut, 1, SHARP.test(name) ? "nearest" : "mean"),
+            type: name.startsWith("position") ? "float" : "half",
+          });
     }
     const type = over.choice.float ? "float" : "half";
     await sink.put("layers", "exr", writeExr(width, height, channels, type, null, textsOf(over), pack));

@@ -11,28 +11,14 @@ import { reencoded } from "../finishRowsJob.ts";
 import { writePng } from "../png.ts";
 import type { Exporter, HandOver } from "./exporter.ts";
 import type { FinishedPicture } from "./finished.ts";
+import { cutOf, sizedPicture } from "./sized.ts";
 import { storedZip } from "./zip.ts";
 
 /** Cut to the region and brought to the size that is asked for. */
-function sized(image: Sharp, { choice }: HandOver, { width, height }: { width: number; height: number }): Sharp {
-  const { region, percent } = choice;
-  const box = region && {
-    left: Math.min(region.x, width - 1),
-    top: Math.min(region.y, height - 1),
-    width: Math.min(region.width, width - Math.min(region.x, width - 1)),
-    height: Math.min(region.height, height - Math.min(region.y, height - 1)),
-  };
-  const cut = box ? image.extract(box) : image;
-  if (percent === 100) return cut;
-  const own = box ?? { width, height };
-  return cut.resize(
-    Math.max(1, Math.round((own.width * percent) / 100)),
-    Math.max(1, Math.round((own.height * percent) / 100)),
-    {
-      kernel: "lanczos3",
-      fit: "fill",
-    },
-  );
+function sized(image: Sharp, { choice }: HandOver, size: { width: number; height: number }): Sharp {
+  const { to, ...box } = cutOf(choice, size);
+  const cut = choice.region ? image.extract(box) : image;
+  return choice.percent === 100 ? cut : cut.resize(to.width, to.height, { kernel: "lanczos3", fit: "fill" });
 }
 
 /** What a picture says of itself: software, date, and the plate's owner and licence. */
@@ -173,7 +159,7 @@ const STACK = [
 
 export const ora: Exporter = {
   write: async (over, sink) => {
-    const picture = await over.picture();
+    const picture = sizedPicture(await over.picture(), over.choice);
     const { width, height, layers, plate } = picture;
     const shown = shownEncoding(plate.encoding);
     const encode = pixelEncoder({ ...shown, bits: 8 });

@@ -38,6 +38,8 @@ const VIEWS: { label: string; value: ViewName }[] = [
   { label: "clipped and crushed", value: "clipping" },
 ];
 const GAINS = [1, 2, 4, 8, 16];
+const running = computed(() => proof.on && !proof.laid);
+const reached = computed(() => (proof.picture ? `: ${proof.picture.samples} samples` : ""));
 const done = computed(() => finals.list.filter((f) => f.status === "done"));
 const waveform = ref<HTMLCanvasElement>();
 const vectors = ref<HTMLCanvasElement>();
@@ -82,11 +84,23 @@ const three = (c: number[]) => c.map((v) => v.toFixed(3)).join("  ");
     <h3>What is finished</h3>
     <div class="list">
       <div>
-        proof <span class="quiet">as far as it has come</span>
+        proof
+        <span class="quiet">{{ running ? `as far as it has come${reached}` : "none yet" }}</span>
         <button
+          v-if="!running && !comp.source"
+          class="act end"
+          data-test="start-proof"
+          :disabled="!shot.solved"
+          :title="shot.solved ? 'Renders one; it can be taken as soon as it shows something' : 'Solve the camera first'"
+          @click="proof.toggle(shot)"
+        >
+          Start one
+        </button>
+        <button
+          v-else
           class="act end"
           data-test="take-proof"
-          :disabled="comp.loading || !proof.on || proof.laid"
+          :disabled="comp.loading || !running"
           @click="comp.take({ kind: 'proof' })"
         >
           {{ comp.source?.kind === "proof" ? "taken" : "Take" }}
