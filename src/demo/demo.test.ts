@@ -185,18 +185,18 @@ describe("the quay solved from its marks", () => {
 });
 
 describe("light recovered by its probes", () => {
-  test("slipway: the overcast sky from one patch of masonry", async () => {
+  test("slipway: the overcast sky from two patches of masonry", async () => {
     const { shot } = await shotOf("slipway");
-    // 7/9 of the zenith on level ground (Moon and Spencer); the truth's clouds take 1.6 % of it. Its ± is 5 % from the
-    // set and 5 % from the stone's albedo.
-    shot.light.sky.radiance.forEach((c, k) => expect(Math.abs(c / ((ZENITH[k] * 7) / 9) - 1)).toBeLessThan(0.1));
+    // 7/9 of the zenith on level ground (Moon and Spencer); the truth's clouds take 1.6 % of it. The stones of both
+    // patches together are as bright as the masonry's mean within 1 %.
+    shot.light.sky.radiance.forEach((c, k) => expect(Math.abs(c / ((ZENITH[k] * 7) / 9) - 1)).toBeLessThan(0.03));
   });
 
   test("net loft: its windows from five patches of wood", async () => {
     const { shot } = await shotOf("netloft");
     lamps.forEach(({ radiance }, i) => {
       const { colour, level } = Object.values(shot.light.lamps)[i];
-      expect(Math.abs((colour[1] * level) / radiance[1] - 1)).toBeLessThan(0.12);
+      expect(Math.abs((colour[1] * level) / radiance[1] - 1)).toBeLessThan(0.05);
     });
   });
 });
@@ -227,11 +227,11 @@ async function insertionFigures(name: string, samples: number): Promise<Insertio
 describe("insertion figures: the documents as they ship, on the clean plates", () => {
   // Limits a third above what is seen with so few samples.
   test.each([
-    ["quay", 24, { mean: 0.96, percentile95: 4.5, contact: 2.75, lightness: 0.75 }],
-    ["slipway", 24, { mean: 0.64, percentile95: 2.65, contact: 2.3, lightness: 2.3 }],
+    ["quay", 24, { mean: 0.44, percentile95: 1.8, contact: 1.25, lightness: 0.25 }],
+    ["slipway", 24, { mean: 0.4, percentile95: 1.45, contact: 1.1, lightness: 0.52 }],
     // Glass is slower to calm than the rest.
-    ["netloft", 32, { mean: 0.5, percentile95: 2.1, contact: 3.05, lightness: 1.2 }],
-    ["shade-region", 24, { mean: 0.47, percentile95: 2.0, contact: 1.57, lightness: 0.67 }],
+    ["netloft", 32, { mean: 0.48, percentile95: 2.0, contact: 3.05, lightness: 0.62 }],
+    ["shade-region", 24, { mean: 0.46, percentile95: 1.96, contact: 1.52, lightness: 0.25 }],
   ])(
     "%s",
     async (name, samples, limits) => {

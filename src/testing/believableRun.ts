@@ -3,7 +3,7 @@ import { DEMO_PLACES } from "../demo/documents.ts";
 import { believable } from "./believable.ts";
 
 /** npm run bench:believable [-- SAMPLES [FOLDER for the pictures]]: how believable the demo documents' own pictures are. */
-const [samples = "64", folder] = process.argv.slice(2);
+const [samples = "128", folder] = process.argv.slice(2);
 process.stdout.write(
   "place     pixels  mean  tone  95 %   L*     C*     prop  shadow  contact (CIEDE2000 against the photograph with the props)\n",
 );

@@ -45,7 +45,7 @@ export const REFLECTION_FIELDS: StageField[] = [
   field("fadePx", "Fades over", 0, 400, 1, { unit: "px", digits: 0, most: 4000 }),
   field("roughness", "Rough as", 0, 1, 0.01),
   field("fadeMetres", "Fades with height", 0, 3, 0.01, { unit: "m", most: 1000 }),
-  field("fadeAngle", "Fades looked down on", 0, 5, 0.05),
+  field("fadeAngle", "Fades with angle", 0, 5, 0.05),
 ];
 export const LENS_FIELDS: StageField[] = [
   field("redPx", "Red, corner", -4, 4, 0.01, { unit: "px", most: 20 }),
