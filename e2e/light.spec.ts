@@ -1,7 +1,9 @@
 import { expect, test } from "@playwright/test";
 import { sunAt } from "#core/light/almanac";
 import { roseOf } from "#core/light/rose";
+import { worldDirection } from "#core/light/level";
 import { sunDirection } from "#core/light/rig";
+import { sightingKind, sightingPixels } from "#core/light/sightings/index";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import { dot, toDegrees } from "#core/math/vec3";
 import { makePart } from "#core/set/parts/make";
@@ -24,6 +26,7 @@ test("slipway: an overcast sky from one probe, the sun off", async ({ page, requ
     (copy) => {
       copy.light.probes = {};
       copy.light.sky.spread = { kind: "even" };
+      copy.light.slope = { deg: 0, towardsDeg: 0 };
       copy.light.sky.radiance = [0.25, 0.25, 0.25];
     },
     "slipway",
@@ -37,6 +40,17 @@ test("slipway: an overcast sky from one probe, the sun off", async ({ page, requ
   await page.getByTestId("sky-kind").click();
   await page.getByRole("option", { name: /^overcast/ }).click();
   await expect.poll(async () => (await light()).sky.spread.kind).toBe("overcast");
+  // The world stands on the ramp: the level horizon, clicked where it lies, tells how that falls.
+  const { camera } = (await opened(request, id)).shot.solved!;
+  const ramp = { deg: toDegrees(slip.SLOPE), towardsDeg: 180 };
+  await desk.tool("level-line");
+  for (const side of [-1, 1]) {
+    const far = worldDirection(ramp, [side * 0.4 * 1e5, 1e5, 0]);
+    await desk.click(projectPoint(camera, far)!, 0);
+  }
+  await expect.poll(async () => Math.abs((await light()).slope.deg - 6.5)).toBeLessThan(0.2);
+  expect(Math.abs((await light()).slope.towardsDeg - 180)).toBeLessThan(2);
+  await expect(page.getByTestId("level-horizon")).toBeVisible();
   await page.getByTestId("drawer-probes").click();
   await desk.tool("probe");
   await desk.click([120, 400], 0);
@@ -234,6 +248,19 @@ test("quay: two edges of a block and the edges of their shadows give the sun, an
   await expect.poll(async () => toDegrees(Math.acos(Math.min(1, dot(sunDirection(await shot()), d))))).toBeLessThan(2);
   await expect(page.getByTestId("cast-sighting-1")).toBeVisible();
   await expect(page.getByTestId("cast-sighting-2")).toBeVisible();
+  // The drawn shadow itself is taken off the plate's, which moves the sun, and laid over it again.
+  const laidNow = async () => {
+    const now = await shot();
+    const { "sighting-1": s } = now.light.sightings;
+    return sightingKind("edge").laid!(sightingPixels(s), camera, now.set, sunDirection(now))!.at;
+  };
+  const off = async () => toDegrees(Math.acos(Math.min(1, dot(sunDirection(await shot()), d))));
+  const before = await laidNow();
+  await desk.drag(before, [before[0] + 40, before[1] + 10]);
+  await expect.poll(off).toBeGreaterThan(3);
+  await desk.saved();
+  await desk.drag(await laidNow(), before);
+  await expect.poll(off).toBeLessThan(2.5);
 
   // The grey paving in this light tells what the plate was balanced for, warmer or cooler by what light that is.
   const white = async () => (await shot()).light.whiteKelvin;

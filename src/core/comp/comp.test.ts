@@ -104,7 +104,7 @@ const everything = (c: Comp): void => {
   Object.assign(c.glow, { on: true, from: 0.5, size: 20, amount: 0.3 });
   Object.assign(c.grain, {
     on: true,
-    model: { read: [0.01, 0.01, 0.01], shot: [1e-4, 1e-4, 1e-4], size: 0.5, joined: [0, 0, 0] },
+    model: { read: [0.01, 0.01, 0.01], shot: [1e-4, 1e-4, 1e-4], size: 0.5, joined: [0, 0, 0], from: [0, 0, 0] },
   });
   Object.assign(c.look, { on: true, of: "cg", contrast: 1.2 });
   c.mattes = {

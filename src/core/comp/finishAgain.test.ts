@@ -47,7 +47,13 @@ test("settings changed one after the other give the bits of finishing afresh, wh
   const given = { full: { width: WIDTH, height: HEIGHT }, scale: SCALE, y0: 0, renderedSigma: 0.5 };
   const shot = testShot(WIDTH / SCALE, HEIGHT / SCALE);
   const { comp } = shot;
-  comp.grain.model = { read: [0.01, 0.01, 0.012], shot: [0.001, 0.001, 0.001], size: 0.6, joined: [0.2, 0.1, 0.2] };
+  comp.grain.model = {
+    read: [0.01, 0.01, 0.012],
+    shot: [0.001, 0.001, 0.001],
+    size: 0.6,
+    joined: [0.2, 0.1, 0.2],
+    from: [0, 0, 0],
+  };
   comp.sharpness.sigmaPx = 2;
   /** What a slider of each stage does. */
   const slides: Record<StageName, (to: number) => void> = {

@@ -1,3 +1,5 @@
+import sharp from "sharp";
+import { linearToSrgb, srgbToLinear } from "../colour/srgb.ts";
 import { describe, expect, test } from "@jest/globals";
 import { gaussian, seeded } from "../../testing/random.ts";
 import type { Vec2 } from "../math/vec3.ts";
@@ -47,9 +49,12 @@ function noisyPlate(model: GrainModel, seed: number): { width: number; height: n
 }
 
 const MODELS: [string, GrainModel][] = [
-  ["fine", { read: [0.002, 0.002, 0.003], shot: [2e-4, 1.5e-4, 3e-4], size: 0, joined: [0, 0, 0] }],
-  ["coarse", { read: [0.001, 0.001, 0.001], shot: [4e-4, 4e-4, 4e-4], size: 0.6, joined: [0, 0, 0] }],
-  ["joined", { read: [0.003, 0.003, 0.003], shot: [1e-4, 1e-4, 1e-4], size: 0.4, joined: [0.5, 0.3, 0.15] }],
+  ["fine", { read: [0.002, 0.002, 0.003], shot: [2e-4, 1.5e-4, 3e-4], size: 0, joined: [0, 0, 0], from: [0, 0, 0] }],
+  ["coarse", { read: [0.001, 0.001, 0.001], shot: [4e-4, 4e-4, 4e-4], size: 0.6, joined: [0, 0, 0], from: [0, 0, 0] }],
+  [
+    "joined",
+    { read: [0.003, 0.003, 0.003], shot: [1e-4, 1e-4, 1e-4], size: 0.4, joined: [0.5, 0.3, 0.15], from: [0, 0, 0] },
+  ],
 ];
 
 /** Passes over a plate with nothing but grain laid on them. */
@@ -135,6 +140,35 @@ describe("the plate's grain", () => {
     const light = 0.4 * (0.03 + 0.14 + 0.005);
     expect(Math.abs(spread(linear, 120) / grainVariance(model, 1, light) - 1)).toBeLessThan(0.06);
     for (let i = (WIDTH / 2) * 3; i < WIDTH * 3; i++) expect(linear[i]).toBe(plate.linear[i]);
+  });
+
+  test("in the dark, which the plate does not show, it is about as calm as such a camera has it", async () => {
+    // Sensor noise under sRGB (IEC 61966-2-1), 8 bits and JPEG: walls of 0.08 and more, and then one of 0.006.
+    const shoot = async (light: (wall: number) => number): Promise<Float32Array> => {
+      const random = seeded(21);
+      const codes = Uint8Array.from({ length: WIDTH * HEIGHT * 3 }, (_, i) => {
+        const level = light(Math.floor(((Math.floor(i / 3) % WIDTH) * 6) / WIDTH));
+        const value = level + Math.sqrt(0.0016 ** 2 + 1.6e-4 * level) * gaussian(random);
+        return Math.round(255 * Math.min(1, Math.max(0, linearToSrgb(value))));
+      });
+      const raw = { width: WIDTH, height: HEIGHT, channels: 3 as const };
+      const jpeg = await sharp(codes, { raw }).jpeg({ quality: 92 }).toBuffer();
+      return Float32Array.from(await sharp(jpeg).raw().toBuffer(), (c) => srgbToLinear(c / 255));
+    };
+    const size = { width: WIDTH, height: HEIGHT };
+    const { model } = measureGrain({ ...size, linear: await shoot((wall) => 0.08 * (1 + wall)) })!;
+    const dark = await shoot(() => 0.006);
+    let [sum, squares] = [0, 0];
+    for (let i = 1; i < dark.length; i += 3) [sum, squares] = [sum + dark[i], squares + dark[i] ** 2];
+    const n = dark.length / 3;
+    const truth = Math.sqrt(squares / n - (sum / n) ** 2);
+    const told = Math.sqrt(grainVariance(model, 1, sum / n));
+    expect(told / truth).toBeGreaterThan(0.6);
+    expect(told / truth).toBeLessThan(1.3);
+    // A curve that texture has lifted in the bright is not believed down there.
+    const lifted = { ...model, read: model.read.map((r) => 4 * r) as GrainModel["read"] };
+    expect(Math.sqrt(grainVariance(lifted, 1, sum / n)) / truth).toBeLessThan(2);
+    expect(Math.sqrt(grainVariance({ ...lifted, from: [0, 0, 0] }, 1, sum / n)) / truth).toBeGreaterThan(2.5);
   });
 
   test("bands join: rows laid by themselves are the rows of the whole", () => {

@@ -3,9 +3,24 @@ import type { Layers } from "./layers.ts";
 
 /** Grain laid on what is rendered, with the plate's own statistics. */
 
-/** Variance of the grain at a level of linear light. */
-export const grainVariance = ({ read, shot }: GrainModel, k: number, light: number): number =>
-  read[k] * read[k] + shot[k] * Math.max(0, light);
+/** How much louder than in the darkest place that was measured grain may be on a screen in what is darker still. */
+const LOUDER = 2;
+
+/** Slope of sRGB's curve, by which a screen shows noise (IEC 61966-2-1). */
+const shownSlope = (light: number): number => (light <= 0.0031308 ? 12.92 : (1.055 / 2.4) * light ** (1 / 2.4 - 1));
+
+/**
+ * Variance of the grain at a level of linear light. What is fitted is no reading of what is darker than all that was
+ * measured: on a screen, where the curve is steep, it would soon be speckles, which cameras and JPEG do not leave. There it
+ * is held to twice of what the darkest place shows (common practice, no published source).
+ */
+export function grainVariance({ read, shot, from }: GrainModel, k: number, light: number): number {
+  const variance = (at: number) => read[k] * read[k] + shot[k] * Math.max(0, at);
+  const own = variance(light);
+  if (!(light < from[k])) return own;
+  const most = (LOUDER * shownSlope(from[k])) / shownSlope(light);
+  return Math.min(own, most * most * variance(from[k]));
+}
 
 /** Pixels to either side that grain is joined over. */
 const REACH = 4;

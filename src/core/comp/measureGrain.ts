@@ -96,7 +96,7 @@ export function measureGrain(plate: LinearPlate, areas: readonly Area[] = []): M
     });
   }
   return {
-    model: { ...curveOf(points), ...shapeOf(quiet) },
+    model: { ...curveOf(points), from: points[0].light, ...shapeOf(quiet) },
     points,
     patches: quiet.length,
     shown: quiet

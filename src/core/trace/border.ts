@@ -16,8 +16,10 @@ export interface CatcherBorder {
 export const BORDER_TOLERANCE = 0.02;
 /** Pixels from the last whole pixel of a catcher to the first bare one: the pixel filter mixes what lies between. */
 const ACROSS = 4;
-/** Noise does not count: the mean of so many catcher pixels around is judged. */
+/** Noise does not count: the mean of so many catcher pixels around is judged, less what their own spread leaves in it. */
 const AROUND = 2;
+/** Standard deviations of that mean; the pixel filter joins neighbours, so that it is known less well than it seems. */
+const SURE = 4;
 
 /** Looks along the borders of the catchers in a film, or some rows of one that begin at `y0`. */
 export function catcherBorder(
@@ -50,16 +52,20 @@ export function catcherBorder(
       if (!open) continue;
       found.border++;
       let sum = 0;
+      let squares = 0;
       let n = 0;
       for (let v = Math.max(0, y - AROUND); v <= Math.min(height - 1, y + AROUND); v++) {
         for (let u = Math.max(0, x - AROUND); u <= Math.min(width - 1, x + AROUND); u++) {
           if (!caught(u, v)) continue;
-          sum += ratio[(v * width + u) * 3 + 1];
+          const value = ratio[(v * width + u) * 3 + 1];
+          sum += value;
+          squares += value * value;
           n++;
         }
       }
       const mean = sum / n;
-      if (Math.abs(mean - 1) <= BORDER_TOLERANCE) continue;
+      const unsure = Math.sqrt(Math.max(0, squares / n - mean * mean) / n);
+      if (Math.abs(mean - 1) <= BORDER_TOLERANCE + SURE * unsure) continue;
       found.open++;
       if (!found.worst || Math.abs(mean - 1) > Math.abs(found.worst.ratio - 1))
         found.worst = { x, y: y0 + y, ratio: mean };

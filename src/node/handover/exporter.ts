@@ -30,8 +30,8 @@ export interface HandOver {
 
 /** Takes files, and gives them their names once all are written. */
 export interface Sink {
-  /** A file by what it is, such as `picture`, and its ending. */
-  put: (what: string, ending: string, bytes: Uint8Array) => Promise<void>;
+  /** A file by what it is, such as `picture`, and its ending. Its name, by which others can point to it. */
+  put: (what: string, ending: string, bytes: Uint8Array) => Promise<string>;
 }
 
 export interface Exporter {

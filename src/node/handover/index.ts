@@ -55,6 +55,7 @@ export async function handOver(
       for (let n = 2; written.some((f) => f.name === name); n++) name = name.replace(/(-\d+)?(\.[^.]*)$/, `-${n}$2`);
       await writeFile(path.join(part, name), bytes, { flush: true });
       written.push({ name, bytes: bytes.length });
+      return name;
     },
   };
   try {

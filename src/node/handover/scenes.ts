@@ -4,6 +4,7 @@ import { writeObj } from "#core/exchange/scene/obj";
 import { sceneFileOf } from "#core/exchange/scene/scene";
 import { writeUsda } from "#core/exchange/scene/usda";
 import { shotFrame } from "#core/plate/schema";
+import type { Texture } from "#core/props/model";
 import { writePng } from "../png.ts";
 import type { Exporter } from "./exporter.ts";
 
@@ -27,7 +28,18 @@ export const glb: Exporter = {
 };
 
 export const usda: Exporter = {
-  write: ({ shot, models }, sink) => sink.put("scene", "usda", text(writeUsda(sceneFileOf(shot, models)))),
+  write: async ({ shot, models }, sink) => {
+    const scene = sceneFileOf(shot, models);
+    const names = new Map<Texture, string>();
+    for (const { model } of scene.props)
+      for (const texture of model.textures)
+        if (!names.has(texture)) {
+          const { texels, width, height } = texture;
+          const what = `scene-texture-${names.size + 1}`;
+          names.set(texture, await sink.put(what, "png", await writePng(texels, width, height, 4)));
+        }
+    await sink.put("scene", "usda", text(writeUsda(scene, (texture) => names.get(texture) ?? null)));
+  },
 };
 
 export const obj: Exporter = {

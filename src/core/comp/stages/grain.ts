@@ -10,6 +10,8 @@ export const GrainModelSchema = v.object({
   read: v.tuple([NotNegative, NotNegative, NotNegative]),
   /** Variance that light adds, over that light. */
   shot: v.tuple([NotNegative, NotNegative, NotNegative]),
+  /** Least light that it was measured at. */
+  from: v.optional(v.tuple([NotNegative, NotNegative, NotNegative]), [0, 0, 0]),
   /** Standard deviation of the Gaussian that it is as coarse as, pixels. */
   size: v.pipe(NotNegative, v.maxValue(3)),
   /** Correlation of red with green, red with blue, green with blue. */

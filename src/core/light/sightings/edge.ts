@@ -109,4 +109,46 @@ export const edge: SightingKind<(typeof PIXELS)[number]> = {
       return { normal: normalize(add(a, b)) };
     };
   },
+  laid: (pixels, camera, set, sun) => {
+    const side = edgeUnder(set, camera, pixels.edge);
+    const run = side && longest(shadowOfEdge(set, side, sun));
+    if (!run) return null;
+    const middle = run[run.length >> 1];
+    const at = projectPoint(camera, middle);
+    if (!at) return null;
+    const [a, b] = side;
+    /** The point of the edge that throws its shadow nearest to a place. */
+    const thrower = (place: Vec3): Vec3 => {
+      const along = sub(b, a);
+      // Both moved along the sun's rays: seen from the sun, the nearest of the edge's points.
+      const flat = (v: Vec3) => sub(v, scale(sun, dot(v, sun)));
+      const way = flat(along);
+      const t = dot(flat(sub(place, a)), way) / Math.max(1e-12, dot(way, way));
+      return add(a, scale(along, Math.min(1, Math.max(0, t))));
+    };
+    const throwing = { middle: thrower(middle), from: endOf(pixels.from), to: endOf(pixels.to) };
+    function endOf(pixel: Vec2): Vec3 | null {
+      const place = pixelOnPlane(camera, pixel, planeAt(set, camera, pixel));
+      return place && thrower(place);
+    }
+    return {
+      at,
+      drawnTo: (pixel) => {
+        const place = pixelOnPlane(camera, pixel, planeAt(set, camera, pixel));
+        if (!place || !throwing.from || !throwing.to) return null;
+        const then = normalize(sub(throwing.middle, place));
+        if (then[2] < 0.02) return null;
+        const plane = planeAt(set, camera, pixel);
+        const [from, to] = [throwing.from, throwing.to].map((point) => {
+          const fall = dot(plane.normal, then);
+          const t = (dot(plane.normal, point) - plane.offset) / fall;
+          return fall > 1e-6 && t > 0 ? projectPoint(camera, sub(point, scale(then, t))) : null;
+        });
+        return from && to ? { edge: pixels.edge, from, to } : null;
+      },
+    };
+  },
 };
+
+const longest = (runs: readonly Vec3[][]): Vec3[] | null =>
+  runs.length > 0 ? runs.reduce((a, b) => (b.length > a.length ? b : a)) : null;

@@ -32,6 +32,16 @@ export interface SightingKind<P extends string = string> {
    * cannot be read.
    */
   reader: (pixels: Pixels<P>, camera: Camera, set: SetRecord) => (moved: Pixels<P>) => Reading | string;
+  /**
+   * What a sun makes of it that can be laid over the plate by hand: where it is held, and its pixels after it was drawn to
+   * another one; null where it cannot go there. Left out by kinds that have nothing but their own marks.
+   */
+  laid?: (pixels: Pixels<P>, camera: Camera, set: SetRecord, sun: Vec3) => Laid<P> | null;
+}
+
+export interface Laid<P extends string = string> {
+  at: Vec2;
+  drawnTo: (pixel: Vec2) => Pixels<P> | null;
 }
 
 /** Schema of a kind's sightings. */

@@ -11,7 +11,7 @@ import { gaussian, seeded } from "../../../testing/random.ts";
 import { directionFromAngles } from "../sun.ts";
 import { edgeUnder, shadowOfEdge } from "./edge.ts";
 import type { Sighting } from "./index.ts";
-import { sightingPixels } from "./index.ts";
+import { sightingKind, sightingPixels } from "./index.ts";
 import { sunFromSightings } from "./solve.ts";
 
 const camera: Camera = {
@@ -138,6 +138,22 @@ describe("sightings", () => {
     expect(sunFromSightings(camera, [edge("a", 0.1, 0.9)], {})).toMatch(/No edge of the set/);
     const mixed = { ...edge("a", 0.1, 0.9), to: pixel([1, 1, 0]) } as Sighting;
     expect(sunFromSightings(camera, [mixed], place)).toMatch(/both sides/);
+  });
+
+  test("the shadow of an edge, drawn by a wrong sun, is laid over the real one by hand", () => {
+    const begun = edge("a", 0.2, 0.8);
+    const wrong = normalize(add(sun, [0.08, -0.12, 0.05]));
+    const pixels = sightingPixels(begun);
+    const laid = sightingKind("edge").laid!(pixels, camera, place, wrong)!;
+    const onReal = pixel(castTo([-1, 0.7, 1.2], 0));
+    expect(Math.hypot(laid.at[0] - onReal[0], laid.at[1] - onReal[1])).toBeGreaterThan(4);
+    const marks = laid.drawnTo(onReal)!;
+    const both = read([{ ...begun, ...marks } as Sighting, pair("b", [2.5, 2, 1.4])], place);
+    expect(dot(both.direction, sun)).toBeCloseTo(1, 6);
+    expect(both.each[0].offDeg).toBeLessThan(0.05);
+    // Beyond the horizon no shadow falls.
+    expect(laid.drawnTo([320, 2])).toBeNull();
+    expect(sightingKind("pair").laid).toBeUndefined();
   });
 
   test("the shadow that an edge throws is drawn where the sun throws it, and breaks where it falls on something else", () => {

@@ -1,7 +1,8 @@
 import type { Draft } from "immer";
 import type { Rose } from "#core/light/rose";
 import { roseOf } from "#core/light/rose";
-import { sightingPixels } from "#core/light/sightings/index";
+import { sunDirection } from "#core/light/rig";
+import { sightingKind, sightingPixels } from "#core/light/sightings/index";
 import { sunFromSightings } from "#core/light/sightings/solve";
 import type { Vec2 } from "#core/math/vec3";
 import { toDegrees } from "#core/math/vec3";
@@ -66,6 +67,23 @@ export function lightHandles(shot: Shot, camera: Camera, showsRose: boolean): Ha
         },
       });
     }
+  }
+  for (const sighting of Object.values(sightings)) {
+    const { id, kind } = sighting;
+    const laid = sightingKind(kind).laid?.(sightingPixels(sighting), camera, shot.set, sunDirection(shot));
+    if (!laid) continue;
+    handles.push({
+      key: `${id}.laid`,
+      owner: id,
+      at: laid.at,
+      edit: "Lay the shadow over the plate's",
+      drag: (draft, pixel) => {
+        const marks = laid.drawnTo(pixel);
+        if (!marks) return;
+        Object.assign(draft.light.sightings[id], marks);
+        followSighting(draft, camera);
+      },
+    });
   }
   for (const { id, pixel, radius } of Object.values(probes)) {
     handles.push({
