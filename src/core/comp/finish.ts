@@ -132,16 +132,16 @@ export function grainedPicture(
 export function looked(
   { comp: { look } }: CompPart,
   { grained, touched }: Pick<Finished, "grained" | "touched">,
-  layers: Layers,
+  layers: Pick<Layers, "prop" | "width" | "height">,
   { without }: FinishWhere,
   { matteOf }: Finishing,
-): Finished {
+): Pick<Finished, "linear" | "grained" | "touched"> {
   if (without === "look" || !look.on || look.strength === 0 || changesNoLook(look))
-    return { linear: grained, grained, touched, layers };
+    return { linear: grained, grained, touched };
   const linear = grained.slice();
   const all = touched.slice();
   layLook(linear, layers, look, all, matteOf(look.matte));
-  return { linear, grained, touched: all, layers };
+  return { linear, grained, touched: all };
 }
 
 /**
@@ -160,7 +160,7 @@ export function finishRows(
   const layers = layersOf(plate.linear, passes, given.y0);
   const own = finishing(shot, plate, given);
   for (const name of LAYER_NAMES) if (name !== given.without) runLayerStage(name, shot, layers, own);
-  return looked(shot, grainedPicture(shot, plate, layers, given, own), layers, given, own);
+  return { ...looked(shot, grainedPicture(shot, plate, layers, given, own), layers, given, own), layers };
 }
 
 /** Throws when the passes and plate differ in size. */
@@ -196,7 +196,7 @@ export function mergeLayers({
 /** Lays the look on what it is for, in place; pixels that it changes are touched. */
 function layLook(
   linear: Float32Array,
-  { prop, width, height }: Layers,
+  { prop, width, height }: Pick<Layers, "prop" | "width" | "height">,
   look: CompPart["comp"]["look"],
   touched: Uint8Array,
   matte: Float32Array | null,

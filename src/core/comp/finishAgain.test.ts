@@ -8,7 +8,7 @@ import { FinishAgain } from "./finishAgain.ts";
 import type { StageName } from "./stages/index.ts";
 import { STAGE_NAMES } from "./stages/index.ts";
 
-const [WIDTH, HEIGHT] = [48, 32];
+const [WIDTH, HEIGHT] = [48, 110];
 const SCALE = 0.5;
 
 /** Passes of a prop with a shadow and a reflection, noise everywhere. */
@@ -70,7 +70,7 @@ test("settings changed one after the other give the bits of finishing afresh, wh
   for (const name of STAGE_NAMES) comp[name].on = true;
   const again = new FinishAgain(plate, passes, given);
   const before = JSON.stringify([...passes.prop, ...passes.ratio]);
-  for (let turn = 0; turn < 120; turn++) {
+  for (let turn = 0; turn < 80; turn++) {
     // A slider is mostly moved again and again; now and then another is taken up, switched, or left out.
     const name = STAGE_NAMES[Math.floor((turn / 4) * 7) % STAGE_NAMES.length];
     slides[name](random());

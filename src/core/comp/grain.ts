@@ -15,11 +15,11 @@ const shownSlope = (light: number): number => (light <= 0.0031308 ? 12.92 : (1.0
  * is held to twice of what the darkest place shows (common practice, no published source).
  */
 export function grainVariance({ read, shot, from }: GrainModel, k: number, light: number): number {
-  const variance = (at: number) => read[k] * read[k] + shot[k] * Math.max(0, at);
-  const own = variance(light);
+  const dark = read[k] * read[k];
+  const own = dark + shot[k] * Math.max(0, light);
   if (!(light < from[k])) return own;
   const most = (LOUDER * shownSlope(from[k])) / shownSlope(light);
-  return Math.min(own, most * most * variance(from[k]));
+  return Math.min(own, most * most * (dark + shot[k] * from[k]));
 }
 
 /** Pixels to either side that grain is joined over. */
