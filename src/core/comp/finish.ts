@@ -1,6 +1,7 @@
 import type { MatchPart } from "../match/schema.ts";
 import type { SetPart } from "../set/schema.ts";
 import type { Passes } from "../trace/film.ts";
+import type { GrainMemory } from "./grain.ts";
 import { layGrain } from "./grain.ts";
 import type { Layers, Where } from "./layers.ts";
 import { layersOf, leavesPlate } from "./layers.ts";
@@ -120,11 +121,13 @@ export function grainedPicture(
   layers: Layers,
   { scale, y0, without }: FinishWhere,
   { matteOf }: Finishing,
+  memory: GrainMemory | null = null,
 ): Pick<Finished, "grained" | "touched"> {
   const grained = mergeLayers(layers);
   const touched = new Uint8Array(plate.width * plate.height);
   for (let pixel = 0; pixel < touched.length; pixel++) touched[pixel] = leavesPlate(layers, pixel) ? 0 : 1;
-  if (without !== "grain") layGrain(grained, plate, layers, comp.grain, scale, y0, touched, matteOf(comp.grain.matte));
+  if (without !== "grain")
+    layGrain(grained, plate, layers, comp.grain, scale, y0, touched, matteOf(comp.grain.matte), memory);
   return { grained, touched };
 }
 

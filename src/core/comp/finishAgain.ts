@@ -2,6 +2,7 @@ import type { Passes } from "../trace/film.ts";
 import type { Finished, FinishPart, FinishWhere } from "./finish.ts";
 import { finishHalo, finishing, grainedPicture, looked, runLayerStage } from "./finish.ts";
 import type { Layers } from "./layers.ts";
+import { GrainMemory } from "./grain.ts";
 import { layersOf, leavesPlate } from "./layers.ts";
 import type { StageName } from "./stages/index.ts";
 import { LAYER_NAMES } from "./stages/index.ts";
@@ -44,6 +45,7 @@ export class FinishAgain {
   private kept: Kept | null = null;
   private picture: { key: string; made: Made } | null = null;
   private before: string[] = [];
+  private readonly grain = new GrainMemory();
   /** Rows in which the passes change something; none where they do not. */
   private readonly changed: Rows;
 
@@ -75,7 +77,8 @@ export class FinishAgain {
       }
       if (changed === LAYERS_DONE && from < LAYERS_DONE)
         this.kept = { stage: LAYERS_DONE, key: upTo(LAYERS_DONE), layers: copied(layers) };
-      const made = grainedPicture(shot, part, layers, { ...given, y0: given.y0 + rows.from }, own);
+      const place = { ...given, y0: given.y0 + rows.from };
+      const made = grainedPicture(shot, part, layers, place, own, this.grain);
       this.picture = { key, made: this.whole(made, layers, rows) };
     }
     const { prop, ...made } = this.picture.made;

@@ -163,6 +163,30 @@ class GrainRows {
   }
 }
 
+/** Grain of unit variance that was made before, for who lays the same grain again and again. */
+export class GrainMemory {
+  private key = "";
+  private rows = new Map<number, Float32Array>();
+
+  of(model: GrainModel, width: number, seed: number): { row: (y: number) => Float32Array } {
+    const key = JSON.stringify([model.size, model.joined, width, seed]);
+    if (key !== this.key) [this.key, this.rows] = [key, new Map()];
+    let maker: GrainRows | null = null;
+    const { rows } = this;
+    return {
+      row: (y) => {
+        let kept = rows.get(y);
+        if (!kept) {
+          maker ??= new GrainRows(model, width, seed);
+          kept = maker.row(y).slice();
+          rows.set(y, kept);
+        }
+        return kept;
+      },
+    };
+  }
+}
+
 function addScaled(to: Float32Array, from: Float32Array, skip: number, weight: number): void {
   for (let i = 0; i < to.length; i++) to[i] += weight * from[i + skip];
 }
@@ -190,11 +214,14 @@ export function layGrain(
   y0: number,
   touched: Uint8Array,
   matte: Float32Array | null = null,
+  memory: GrainMemory | null = null,
 ): void {
   if (!grain.on || !grain.model || grain.strength === 0) return;
   const model = grainAt(grain.model, scale);
   const { width, height, linear } = plate;
-  const rows = new GrainRows(model, width, grain.seed);
+  const rows = memory?.of(model, width, grain.seed) ?? new GrainRows(model, width, grain.seed);
+  const { shot, from } = model;
+  const dark = model.read.map((r) => r * r);
   for (let y = 0; y < height; y++) {
     let row: Float32Array | null = null;
     for (let x = 0; x < width; x++) {
@@ -206,7 +233,11 @@ export function layGrain(
       for (let k = 0; k < 3; k++) {
         const i = pixel * 3 + k;
         const left = (cover ? 1 - cover[i] : through) * ratio[i];
-        const missing = grainVariance(model, k, out[i]) - left * left * grainVariance(model, k, linear[i]);
+        const wanted = out[i];
+        const own = linear[i];
+        const all = wanted >= from[k] && wanted >= 0 ? dark[k] + shot[k] * wanted : grainVariance(model, k, wanted);
+        const there = own >= from[k] && own >= 0 ? dark[k] + shot[k] * own : grainVariance(model, k, own);
+        const missing = all - left * left * there;
         if (missing > 0) out[i] += weight * Math.sqrt(missing) * row[x * 3 + k];
       }
     }
