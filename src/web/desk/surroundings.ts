@@ -147,9 +147,8 @@ export class Surroundings {
       this.set.add(new THREE.Mesh(geometry, this.materials[pictured ? 0 : 1]));
     this.lightLamps(shot);
     const { sky } = shot.light;
-    const [r, g, b] = sky.on && !this.sky.wear(shot) ? weighed(sky.radiance, sky) : [0, 0, 0];
+    const [r, g, b] = sky.on && !this.sky.wear(shot, place) ? weighed(sky.radiance, sky) : [0, 0, 0];
     this.sky.mesh.visible &&= sky.on;
-    this.sky.mesh.position.set(...place);
     this.scene.background = new THREE.Color().setRGB(r, g, b);
     this.cube.position.set(...place);
     this.cube.update(this.renderer, this.scene);
