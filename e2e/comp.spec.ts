@@ -4,6 +4,7 @@ import sharp from "sharp";
 import { newComp } from "#core/comp/schema";
 import { NOISE, SOFTNESS } from "../src/demo/develop.ts";
 import { Desk } from "./desk.ts";
+import { readWithExrs } from "../src/testing/exrsExr.ts";
 import { copyOfDemo, opened } from "./shots.ts";
 
 test.use({ testIdAttribute: "data-test" });
@@ -77,6 +78,12 @@ test("a final is finished again, held to a matte, reported on and handed over; n
   await expect.poll(async () => (await comp()).props.exposure).toBe(-2);
   expect((await comp()).props.on).toBe(true);
 
+  // Of the whole chain nothing is rendered again: the reflection spreads and fades by where it lies.
+  await page.getByTestId("drawer-shadow").click();
+  await desk.type("Rough as", "0.4");
+  await desk.type("Fades with height", "0.8");
+  await expect.poll(async () => (await comp()).reflection).toMatchObject({ on: true, roughness: 0.4, fadeMetres: 0.8 });
+
   // A curve by four clicks, in front of everything: the plate comes back there.
   await page.getByTestId("drawer-mattes").click();
   await page.getByTestId("new-matte").click();
@@ -92,6 +99,18 @@ test("a final is finished again, held to a matte, reported on and handed over; n
   await expect.poll(async () => (await comp()).mattes["matte-1"]?.shapes.length).toBe(1);
   await page.getByTestId("in-front").click();
   await expect.poll(async () => (await comp()).foreground.matte).toBe("matte-1");
+  // Away from it a stroke over a bollard, which ends where the plate has its outline.
+  await desk.tool("matte-brush");
+  await desk.type("Radius of the brush", "40");
+  await desk.type("Steepness of the plate that stops the brush, code values; 0 crosses every edge", "40");
+  await desk.drag([368, 545], [368, 568]);
+  await expect
+    .poll(async () => (await comp()).mattes["matte-1"].shapes[1]?.shape)
+    .toMatchObject({
+      kind: "brush",
+      radius: 40,
+      stop: 40,
+    });
 
   await page.getByTestId("drawer-view").click();
   await page.getByTestId("finish-whole").click();
@@ -117,15 +136,24 @@ test("a final is finished again, held to a matte, reported on and handed over; n
   await desk.step("handover");
   await page.getByTestId("preset-client").click();
   await page.getByTestId("export-bundle").click();
+  await page.getByTestId("export-exr").click();
+  await desk.type("Size of pictures", "50");
   await page.getByTestId("pattern").fill("{what} of {shot}");
   await page.getByTestId("hand-over").click();
   const links = page.getByTestId("handed-over").locator("a");
   await expect(links.first()).toBeVisible({ timeout: 60_000 });
   expect(await links.allInnerTexts()).toEqual(
     expect.arrayContaining(
-      ["picture-of-Copy.jpg", "sit-report-of-Copy.pdf", "shot-of-Copy.zip"].map((n) => expect.stringContaining(n)),
+      ["picture-of-Copy.jpg", "sit-report-of-Copy.pdf", "layers-of-Copy.exr", "shot-of-Copy.zip"].map((n) =>
+        expect.stringContaining(n),
+      ),
     ),
   );
+  const layers = await readWithExrs(
+    await (await request.get((await links.filter({ hasText: ".exr" }).getAttribute("href"))!)).body(),
+  );
+  expect([layers.width, layers.height]).toEqual([width / 2, height / 2]);
+  expect([...layers.channels.keys()]).toEqual(expect.arrayContaining(["shadow.R", "reflection.G", "object.A", "Z"]));
   const [download] = await Promise.all([page.waitForEvent("download"), links.filter({ hasText: ".zip" }).click()]);
   const zip = await readFile(await download.path());
   await page.goto("/");
