@@ -92,6 +92,13 @@ describe("pictures of the surroundings as files", () => {
       }
   });
 
+  test("a large one tells how far it is while it is read", async () => {
+    const tall = writeExr(2048, 1024, colourChannels(new Float32Array(2048 * 1024 * 3).fill(0.5), 3), "half");
+    const told: number[] = [];
+    await openSurroundings(tall, "around.exr", (share) => told.push(share));
+    expect(told).toEqual([0.25, 0.5, 0.75, 1]);
+  });
+
   test("what is no surrounding is refused with a sentence that says what it is", async () => {
     const upright = writeExr(64, 96, colourChannels(new Float32Array(64 * 96 * 3).fill(1), 3));
     await expect(openSurroundings(upright, "door.exr")).rejects.toThrow("does not go all around");

@@ -20,6 +20,9 @@ const MOST_ODD = 1e-3;
 /** Greatest number that a half holds. */
 const MOST_HALF = 65_504;
 
+/** Rows after which it is told how far the reading is. */
+const TOLD_ROWS = 256;
+
 /** A picture of the surroundings as it is kept. */
 export interface OpenedSurroundings {
   /** An EXR file of halves, at most 2048 wide. */
@@ -161,13 +164,18 @@ async function photographRows(bytes: Uint8Array, name: string): Promise<Rows> {
 
 /**
  * Reads a picture of the surroundings, told by its content, and makes it the EXR that is kept: linear Rec. 709, at most
- * 2048 wide with all its light. Throws PlateError.
+ * 2048 wide with all its light. `tell` is told the share of its rows that are read. Throws PlateError.
  */
-export async function openSurroundings(bytes: Uint8Array, name: string): Promise<OpenedSurroundings> {
+export async function openSurroundings(
+  bytes: Uint8Array,
+  name: string,
+  tell: (share: number) => void = () => undefined,
+): Promise<OpenedSurroundings> {
   try {
     return await reduced(
       isExr(bytes) ? exrRows(bytes, name) : isHdr(bytes) ? hdrRows(bytes, name) : await photographRows(bytes, name),
       name,
+      tell,
     );
   } catch (error) {
     if (error instanceof PlateError) throw error;
@@ -179,14 +187,20 @@ export async function openSurroundings(bytes: Uint8Array, name: string): Promise
   }
 }
 
-async function reduced({ width, height, primaries, clippedAt, read }: Rows, name: string): Promise<OpenedSurroundings> {
+async function reduced(
+  { width, height, primaries, clippedAt, read }: Rows,
+  name: string,
+  tell: (share: number) => void,
+): Promise<OpenedSurroundings> {
   const notices: string[] = [];
   const matrix = toRec709(primaries);
   if (!matrix) notices.push("Its primaries are no colours; it was taken as Rec. 709.");
   const ball = isBall(width, height) ? { width, height, pixels: new Float32Array(width * height * 3) } : null;
   const reducer = new AroundReducer(width, height);
   const count = { odd: 0, negative: 0, clipped: 0 };
+  let rows = 0;
   await read((y, row) => {
+    if (++rows % TOLD_ROWS === 0) tell(rows / height);
     clean(row, matrix, count);
     if (clippedAt !== null) for (let i = 0; i < row.length; i += 3) if (row[i] >= 1 && row[i + 1] >= 1) count.clipped++;
     if (ball) ball.pixels.set(row, y * width * 3);

@@ -222,40 +222,41 @@ export function createApp(services: Services, names: readonly string[] = []): Ex
     response.set("Cache-Control", SHOWN_LONG).sendFile(await previews.of(hash, "note"));
   });
 
+  /** Has a file read that its sender follows by a name, and may leave; `to` is a path for what is made of it. */
+  async function followedReading<T>(
+    request: express.Request,
+    response: express.Response,
+    read: (to: string, follow: { tell: (share: number) => void; signal: AbortSignal }) => Promise<T>,
+  ): Promise<T> {
+    const id = request.header("x-reading") ?? randomUUID();
+    const left = new AbortController();
+    response.on("close", () => left.abort());
+    const to = await assets.newPath();
+    readings.begin(id);
+    try {
+      return await read(to, { tell: (share) => readings.tell(id, share), signal: left.signal });
+    } finally {
+      readings.end(id);
+      await rm(to, { force: true });
+    }
+  }
   api.post("/surroundings", async (request, response) => {
-    const answer = await received(
-      request,
-      services,
-      MOST.surroundings,
-      async ({ path, name }): Promise<SurroundingsAsset> => {
-        const to = await assets.newPath();
-        try {
-          const { kept, ...told } = await reader.read("surroundings", path, name, { to });
-          return { hash: await assets.take(to, kept.hash), name, ...told };
-        } finally {
-          await rm(to, { force: true });
-        }
-      },
+    const answer = await received(request, services, MOST.surroundings, ({ path, name }) =>
+      followedReading(request, response, async (to, follow): Promise<SurroundingsAsset> => {
+        const { kept, ...told } = await reader.read("surroundings", path, name, { to }, follow);
+        return { hash: await assets.take(to, kept.hash), name, ...told };
+      }),
     );
     response.status(201).json(answer);
   });
 
   api.post("/models", async (request, response) => {
-    const id = request.header("x-reading") ?? randomUUID();
-    const left = new AbortController();
-    response.on("close", () => left.abort());
-    const answer = await received(request, services, MOST.model, async ({ path, hash, name }): Promise<ModelAsset> => {
-      const to = await assets.newPath();
-      readings.begin(id);
-      const follow = { tell: (share: number) => readings.tell(id, share), signal: left.signal };
-      try {
+    const answer = await received(request, services, MOST.model, ({ path, hash, name }) =>
+      followedReading(request, response, async (to, follow): Promise<ModelAsset> => {
         const { kept, name: fileName, ...read } = await reader.read("model", path, name, { to }, follow);
         return { hash: await (kept ? assets.take(to, kept.hash) : assets.take(path, hash)), fileName, ...read };
-      } finally {
-        readings.end(id);
-        await rm(to, { force: true });
-      }
-    });
+      }),
+    );
     response.status(201).json(answer);
   });
   api.get("/readings/:id", (request, response) => {

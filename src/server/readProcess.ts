@@ -201,7 +201,7 @@ const tasks: { [T in ReadTask]: (order: ReadOrder, ask: ReadTasks[T]["ask"]) => 
     return { width: meta.width, height: meta.height };
   },
   async surroundings({ path, name }, { to }) {
-    const { exr, ...told } = await openSurroundings(new Uint8Array(await readFile(path)), name);
+    const { exr, ...told } = await openSurroundings(new Uint8Array(await readFile(path)), name, tell);
     return { ...told, kept: await written(to, exr) };
   },
   async bake({ path }, { shot, choice, models, to }) {

@@ -1,3 +1,4 @@
+import type { Follow } from "./followed.ts";
 import type { KeepModel, KeptFont, KeptModel, KeptModelDetails, NewerFile } from "#core/props/library";
 import type { Yardstick } from "#core/match/yardsticks";
 import type { LensKit } from "#core/optics/lensKit";
@@ -69,7 +70,7 @@ async function answered<T>(response: Response | null): Promise<T> {
 async function sent<T>(
   path: string,
   file: File,
-  { onSent, reading, signal }: { onSent: (share: number) => void; reading?: string; signal?: AbortSignal },
+  { onSent, reading, signal }: Partial<Follow> & Pick<Follow, "onSent">,
 ): Promise<T> {
   const request = new XMLHttpRequest();
   signal?.addEventListener("abort", () => request.abort());
@@ -119,11 +120,10 @@ export const api = {
   keepYardsticks: (list: Yardstick[]) =>
     ask<{ list: Yardstick[] }>("/yardsticks", { ...json({ list }), method: "PUT" }),
   addPicture: (file: File) => ask<PictureAsset>("/pictures", upload(file)),
-  addSurroundings: (file: File) => ask<SurroundingsAsset>("/surroundings", upload(file)),
+  /** Followed on its way; `reading` is the name by which `reading` tells how far it is. */
+  sendSurroundings: (file: File, follow: Follow) => sent<SurroundingsAsset>("/surroundings", file, follow),
   addModel: (file: File) => ask<ModelAsset>("/models", upload(file)),
-  /** The same, followed on its way; `reading` is the name by which `reading` tells how far it is. */
-  sendModel: (file: File, follow: { onSent: (share: number) => void; reading: string; signal: AbortSignal }) =>
-    sent<ModelAsset>("/models", file, follow),
+  sendModel: (file: File, follow: Follow) => sent<ModelAsset>("/models", file, follow),
   reading: (id: string) => ask<ReadingState>(`/readings/${id}`),
   keptFonts: () => ask<KeptFont[]>("/library/fonts"),
   keepFont: (file: File) => ask<KeptFont>("/library/fonts", upload(file)),

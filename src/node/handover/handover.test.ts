@@ -67,7 +67,13 @@ function yard(): Shot {
   shot.light.sun.on = true;
   Object.assign(shot.comp.grain, {
     on: true,
-    model: { read: [0.004, 0.004, 0.004], shot: [2e-4, 2e-4, 2e-4], size: 0.4, joined: [0.2, 0.1, 0.1], from: [0, 0, 0] },
+    model: {
+      read: [0.004, 0.004, 0.004],
+      shot: [2e-4, 2e-4, 2e-4],
+      size: 0.4,
+      joined: [0.2, 0.1, 0.1],
+      from: [0, 0, 0],
+    },
   });
   Object.assign(shot.comp.lens, { on: true, redPx: 1.2, bluePx: -0.8, vignette: 0.1 });
   Object.assign(shot.comp.glow, { on: true, from: 0.1, size: 12, amount: 0.2 });

@@ -5,6 +5,7 @@ import { useDropZone } from "@vueuse/core";
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from "vue";
 import { useRouter } from "vue-router";
 import PlateDesk from "../desk/PlateDesk.vue";
+import IncomingNote from "../parts/IncomingNote.vue";
 import { usePageKeys } from "../desk/pageKeys.ts";
 import { useStepResults } from "../desk/stepResults.ts";
 import CommandPalette from "../parts/CommandPalette.vue";
@@ -168,6 +169,7 @@ async function dropFile(files: File[] | null, event: DragEvent): Promise<void> {
 <template>
   <main ref="page" class="shot" :class="{ over }">
     <PanoramaAsk v-if="panorama" :name="panorama.name" shot-is-open @answer="usePanorama" />
+    <IncomingNote />
     <PlateDesk v-if="store.shot" :shot="store.shot" :camera="camera" class="plate" />
     <div v-else class="plate waiting">Opening the shot …</div>
     <section

@@ -5,6 +5,7 @@ import { toDegrees } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 import { api } from "../../api.ts";
 import { useDesk } from "../../stores/desk.ts";
+import { useIncoming } from "../../stores/incoming.ts";
 import { useMeasuring } from "../../stores/measuring.ts";
 import { useModels } from "../../stores/models.ts";
 import { useNotices } from "../../stores/notices.ts";
@@ -19,10 +20,13 @@ export function useSurroundings() {
   const models = useModels();
   const notices = useNotices();
   const desk = useDesk();
+  const incoming = useIncoming();
 
   async function bring(file: File): Promise<void> {
     try {
-      const { hash, name, clippedAt, ball, notices: told } = await api.addSurroundings(file);
+      const asset = await incoming.send(file, (follow) => api.sendSurroundings(file, follow));
+      if (!asset) return;
+      const { hash, name, clippedAt, ball, notices: told } = asset;
       for (const text of told) notices.say("warn", text);
       const spread: PictureSpread = {
         kind: "picture",

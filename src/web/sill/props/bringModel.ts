@@ -1,7 +1,9 @@
-import { computed, ref, shallowRef } from "vue";
+import { ref, shallowRef } from "vue";
 import type { Reading } from "#core/props/schema";
-import type { ModelAsset, ReadingState } from "#core/shot/api";
+import type { ModelAsset } from "#core/shot/api";
 import { api } from "../../api.ts";
+import type { Follow } from "../../followed.ts";
+import { followed, onWayWords } from "../../followed.ts";
 import { useModels } from "../../stores/models.ts";
 import { useNotices } from "../../stores/notices.ts";
 
@@ -72,24 +74,12 @@ export async function filesOfDrop(transfer: DataTransfer): Promise<DroppedFile[]
 export const filesOfPicker = (files: ArrayLike<File>): DroppedFile[] =>
   Array.from(files, (file) => ({ path: file.webkitRelativePath || file.name, file }));
 
-/** How often the server is asked how far it is. */
-const FOLLOW_MS = 300;
-
 /** Brings models in: reads them on the server, asks what a file does not say, and gives the asset with its reading. */
 export function useBringModel() {
   const models = useModels();
   const notices = useNotices();
   const reading = ref(false);
-  /** How much of the file is with the server; it is read there once that is all. */
-  const sentShare = ref(0);
-  const read = ref<ReadingState | null>(null);
-  const progress = computed(() => {
-    if (sentShare.value < 1) return `Sending ${Math.round(sentShare.value * 100)} %`;
-    if (!read.value) return "Reading …";
-    const { share, secondsLeft } = read.value;
-    const left = secondsLeft === null ? "" : `, ${Math.ceil(secondsLeft)} s left`;
-    return `Reading ${Math.round(share * 100)} %${left}`;
-  });
+  const progress = ref("");
   const asked = shallowRef<Asked | null>(null);
   let stop: AbortController | null = null;
 
@@ -100,28 +90,16 @@ export function useBringModel() {
   ): Promise<{ asset: ModelAsset; reading: Reading } | null> {
     if (files.length === 0 || reading.value) return null;
     reading.value = true;
-    sentShare.value = 0;
-    read.value = null;
     stop = new AbortController();
     const { signal } = stop;
-    const name = crypto.randomUUID();
-    const follow = window.setInterval(() => {
-      if (sentShare.value === 1)
-        void api
-          .reading(name)
-          .then((state) => (read.value = state))
-          .catch(() => undefined);
-    }, FOLLOW_MS);
     try {
       const one =
         files.length === 1
           ? files[0].file
           : new File([(await models.pack([...files])) as Uint8Array<ArrayBuffer>], `${files.length} files.zip`);
       void models.readAhead(one);
-      const onSent = (share: number) => (sentShare.value = share);
-      const asset = await api
-        .sendModel(one, { onSent, reading: name, signal })
-        .finally(() => window.clearInterval(follow));
+      const send = (follow: Follow) => api.sendModel(one, follow);
+      const asset = await followed(send, signal, (at) => (progress.value = onWayWords(at)));
       // A newer file is read as the older one was.
       const guess = known ?? guessOf(asset);
       const sure = known
@@ -138,7 +116,6 @@ export function useBringModel() {
       if (!signal.aborted) notices.fail(error);
       return null;
     } finally {
-      window.clearInterval(follow);
       reading.value = false;
       stop = null;
     }
