@@ -15,7 +15,7 @@ import type { Vec3 } from "#core/math/vec3";
 import { primitiveModel } from "#core/props/primitives";
 import { standing } from "#core/props/transform";
 import * as L from "#kernel/layout";
-import { seeded } from "../testing/random.ts";
+import { gaussian, seeded } from "../testing/random.ts";
 import { testShot } from "../testing/shots.ts";
 import { SIZE, emptyScene, lookAt, ownFilter, packedFilm } from "../testing/render.ts";
 import { BandFolder } from "./bandFolder.ts";
@@ -385,6 +385,23 @@ describe("the border of a catcher", () => {
     expect(borderNotice(small)).toMatch(/draw the surface further out/);
     const wide = await find(6);
     expect(borderNotice(wide)).toBeNull();
+  });
+
+  test("noise of few samples along a catcher's end is no edge, and a shadow under as much noise is one", async () => {
+    const { layout } = await renderScene(still(), { ...settings, sums: PROOF_SUMS }, { samples: 1 });
+    const film = new Float32Array(96 * 96 * layout.stride);
+    const random = seeded(17);
+    // The left half catches, and nothing is in the right one.
+    for (let i = 0; i < 96 * 96; i++) {
+      film[i * layout.stride + L.FILM_SAMPLES] = 1;
+      if (i % 96 < 48) film[i * layout.stride + L.FILM_CATCHER] = film[i * layout.stride + L.FILM_SET] = 1;
+    }
+    const openAt = (mean: number) => {
+      const ratio = Float32Array.from({ length: 96 * 96 * 3 }, () => mean + 0.2 * gaussian(random));
+      return catcherBorder(film, 96, 96, layout, 0, unitWeights(), ratio);
+    };
+    expect(borderNotice(openAt(1))).toBeNull();
+    expect(openAt(0.7).open).toBeGreaterThan(40);
   });
 });
 

@@ -71,7 +71,8 @@ export function blur(
   }
 }
 
-function loudRows(pixels: Float32Array, row: number, height: number, calm: number): Uint8Array {
+/** 1 for each row that holds anything but `calm`; `row` is its length. */
+export function loudRows(pixels: Float32Array, row: number, height: number, calm: number): Uint8Array {
   const loud = new Uint8Array(height);
   for (let y = 0; y < height; y++)
     for (let i = y * row, end = i + row; i < end; i++)

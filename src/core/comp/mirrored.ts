@@ -1,3 +1,4 @@
+import { loudRows } from "./blur.ts";
 import type { Layers, Where } from "./layers.ts";
 
 /** Rows of the plate above a pixel in which the foot of what it mirrors is looked for. */
@@ -24,7 +25,7 @@ export interface Mirrored {
  * image is H (D / d − 1) deep, which is the height that is mirrored. A slope turns the mirrored ray by twice its angle in
  * the plane of incidence and by twice its cosine across it. Null without a camera.
  */
-export function mirrored({ prop, width, height: rows, y0 }: Layers, where: Where): Mirrored | null {
+export function mirrored({ prop, added, width, height: rows }: Layers, where: Where): Mirrored | null {
   const rays = where.rays();
   const depth = where.setDepth();
   if (!rays || !depth || where.focal === null) return null;
@@ -37,36 +38,48 @@ export function mirrored({ prop, width, height: rows, y0 }: Layers, where: Where
     across: new Float32Array(size),
   };
   const look = Math.ceil(LOOKS_UP * scale);
-  const point = (i: number): [number, number, number] => [rays[i * 2] * depth[i], rays[i * 2 + 1] * depth[i], depth[i]];
-  for (let x = 1; x < width - 1; x++) {
+  const near = nearAdded(added, width, rows, Math.ceil(3 * MOST_SPREAD * scale));
+  for (let x = Math.max(1, near.left); x < Math.min(width - 1, near.right); x++) {
     let last = -Infinity;
-    for (let y = 1; y < rows - 1; y++) {
+    for (let y = 1; y < Math.min(rows - 1, near.foot); y++) {
       const i = y * width + x;
       if (prop[i * 4 + 3] > 0.5) last = y;
       const foot = Math.max(last, y - look);
-      if (foot < 0 || foot + y0 < 0 || depth[i] <= 0) continue;
+      if (y < near.top || foot < 0 || depth[i] <= 0) continue;
       const at = foot * width + x;
-      if (depth[at] <= 0) continue;
-      const neighbours = [i - 1, i + 1, i - width, i + width];
-      if (neighbours.some((n) => depth[n] <= 0)) continue;
-      const p = point(i);
-      const [l, r, u, d] = neighbours.map(point);
-      const [ax, ay, az] = [r[0] - l[0], r[1] - l[1], r[2] - l[2]];
-      const [bx, by, bz] = [d[0] - u[0], d[1] - u[1], d[2] - u[2]];
+      const [l, r, u, d] = [depth[i - 1], depth[i + 1], depth[i - width], depth[i + width]];
+      if (depth[at] <= 0 || l <= 0 || r <= 0 || u <= 0 || d <= 0) continue;
+      // Steps of the surface across the picture and down it.
+      const ax = rays[i * 2 + 2] * r - rays[i * 2 - 2] * l;
+      const ay = rays[i * 2 + 3] * r - rays[i * 2 - 1] * l;
+      const az = r - l;
+      const [above, below] = [(i - width) * 2, (i + width) * 2];
+      const bx = rays[below] * d - rays[above] * u;
+      const by = rays[below + 1] * d - rays[above + 1] * u;
+      const bz = d - u;
       // Towards the eye: across the picture times down it points away.
-      const [nx, ny, nz] = [by * az - ay * bz, bz * ax - az * bx, bx * ay - ax * by];
+      let nx = by * az - ay * bz;
+      let ny = bz * ax - az * bx;
+      let nz = bx * ay - ax * by;
       const length = Math.hypot(nx, ny, nz);
       // Down the picture is +y: what faces up has a normal with y below 0.
       if (!(length > 0) || -ny < 0.5 * length) continue;
-      const eye = -(nx * p[0] + ny * p[1] + nz * p[2]) / length;
-      const q = point(at);
-      const off = (nx * (q[0] - p[0]) + ny * (q[1] - p[1]) + nz * (q[2] - p[2])) / length;
-      const distance = Math.hypot(p[0], p[1], p[2]);
+      nx /= length;
+      ny /= length;
+      nz /= length;
+      const pz = depth[i];
+      const px = rays[i * 2] * pz;
+      const py = rays[i * 2 + 1] * pz;
+      const qz = depth[at];
+      const qx = rays[at * 2] * qz;
+      const qy = rays[at * 2 + 1] * qz;
+      const eye = -(nx * px + ny * py + nz * pz);
+      const off = nx * (qx - px) + ny * (qy - py) + nz * (qz - pz);
+      const distance = Math.hypot(px, py, pz);
       if (!(eye > 0) || Math.abs(off) > OFF_PLANE * distance) continue;
-      const along = (v: [number, number, number]) =>
-        Math.hypot(v[0] + (eye * nx) / length, v[1] + (eye * ny) / length, v[2] + (eye * nz) / length);
-      const near = along(p);
-      const t = near > 0 ? along(q) / near : 1;
+      // Distances along the plane from the point under the eye.
+      const own = Math.hypot(px + eye * nx, py + eye * ny, pz + eye * nz);
+      const t = own > 0 ? Math.hypot(qx + eye * nx, qy + eye * ny, qz + eye * nz) / own : 1;
       out.cosine[i] = eye / distance;
       if (!(t > 1)) continue;
       out.height[i] = eye * (t - 1);
@@ -88,7 +101,7 @@ export function spreadMirrored({ added, width, height }: Layers, mirror: Mirrore
     [mirror.across, 1, 0],
   ] as const) {
     const source = added.slice();
-    const loud = loudRows(source, width, height);
+    const loud = loudRows(source, width * 3, height, 0);
     for (let y = 0; y < height; y++) {
       const rows = dy * reachOfMost;
       if (!loud.subarray(Math.max(0, y - rows), Math.min(height, y + rows + 1)).includes(1)) continue;
@@ -117,10 +130,16 @@ export function spreadMirrored({ added, width, height }: Layers, mirror: Mirrore
   }
 }
 
-function loudRows(pixels: Float32Array, width: number, height: number): Uint8Array {
-  const row = width * 3;
-  return Uint8Array.from({ length: height }, (_, y) => {
-    for (let i = y * row, end = i + row; i < end; i++) if (pixels[i] !== 0) return 1;
-    return 0;
-  });
+/** Columns and rows that lie so near some added light, without the last; none where there is none. */
+function nearAdded(added: Float32Array, width: number, height: number, reach: number) {
+  const box = { left: Infinity, right: -Infinity, top: Infinity, foot: -Infinity };
+  for (let y = 0, i = 0; y < height; y++)
+    for (let x = 0; x < width; x++, i += 3) {
+      if (added[i] === 0 && added[i + 1] === 0 && added[i + 2] === 0) continue;
+      box.left = Math.min(box.left, x - reach);
+      box.right = Math.max(box.right, x + reach + 1);
+      box.top = Math.min(box.top, y - reach);
+      box.foot = Math.max(box.foot, y + reach + 1);
+    }
+  return box;
 }
