@@ -39,7 +39,11 @@ const VIEWS: { label: string; value: ViewName }[] = [
 ];
 const GAINS = [1, 2, 4, 8, 16];
 const running = computed(() => proof.on && !proof.laid);
-const reached = computed(() => (proof.picture ? `: ${proof.picture.samples} samples` : ""));
+const proofWords = computed(() => {
+  const reached = proof.picture ? `: ${proof.picture.samples} samples` : "";
+  if (comp.source?.kind === "proof") return `as far as it had come${reached}`;
+  return running.value ? `as far as it has come${reached}` : "none yet";
+});
 const done = computed(() => finals.list.filter((f) => f.status === "done"));
 const waveform = ref<HTMLCanvasElement>();
 const vectors = ref<HTMLCanvasElement>();
@@ -85,7 +89,7 @@ const three = (c: number[]) => c.map((v) => v.toFixed(3)).join("  ");
     <div class="list">
       <div>
         proof
-        <span class="quiet">{{ running ? `as far as it has come${reached}` : "none yet" }}</span>
+        <span class="quiet">{{ proofWords }}</span>
         <button
           v-if="!running && !comp.source"
           class="act end"
