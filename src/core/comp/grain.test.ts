@@ -16,9 +16,14 @@ import { measureSharpness } from "./sharpness.ts";
 const [WIDTH, HEIGHT] = [640, 480];
 
 /** A plate of slow slopes, fine texture and hard things, under noise of a known kind. */
-function noisyPlate(model: GrainModel, seed: number): { width: number; height: number; linear: Float32Array } {
+function noisyPlate(
+  model: GrainModel,
+  seed: number,
+  brick = 0,
+): { width: number; height: number; linear: Float32Array } {
   const random = seeded(seed);
   const white = Float32Array.from({ length: (WIDTH + 8) * (HEIGHT + 8) * 3 }, () => gaussian(random));
+  const speckle = Float32Array.from({ length: brick > 0 ? WIDTH * HEIGHT : 0 }, () => gaussian(random));
   const reach = 3;
   const taps = Array.from({ length: 2 * reach + 1 }, (_, i) =>
     model.size > 0 ? Math.exp(-((i - reach) ** 2) / (2 * model.size ** 2)) : Number(i === reach),
@@ -38,6 +43,8 @@ function noisyPlate(model: GrainModel, seed: number): { width: number; height: n
       let light = 0.03 + 0.14 * Math.floor((x / WIDTH) * 6) + 0.02 * (y / HEIGHT);
       if (y > (2 * HEIGHT) / 3) light *= 0.8 + 0.2 * Math.sin(x * 1.3) * Math.sin(y * 0.9);
       if (x % 107 < 2) light *= 0.4;
+      // All of the darkest walls is as rough as brick, in all channels alike.
+      if (x < (brick * WIDTH) / 6) light *= 1 + 0.25 * speckle[y * WIDTH + x];
       const [rg, rb] = [model.joined[0], model.joined[1]];
       const joined = [n[0], rg * n[0] + Math.sqrt(1 - rg * rg) * n[1], rb * n[0] + Math.sqrt(1 - rb * rb) * n[2]];
       for (let k = 0; k < 3; k++) {
@@ -75,6 +82,21 @@ describe("the plate's grain", () => {
     if (model.size > 0) expect(Math.abs(measured.model.size / model.size - 1)).toBeLessThan(0.15);
     else expect(neighbourCorrelation(measured.model.size)).toBeLessThan(0.03);
     measured.model.joined.forEach((c, i) => expect(Math.abs(c - model.joined[i])).toBeLessThan(0.08));
+  });
+
+  test.each(MODELS)("of a known kind (%s) is told beside walls that are rough all over", (_name, model) => {
+    const plate = noisyPlate(model, 13, 2);
+    const measured = measureGrain(plate)!;
+    for (const light of [0.1, 0.4, 0.7])
+      for (let k = 0; k < 3; k++)
+        expect(Math.abs(grainVariance(measured.model, k, light) / grainVariance(model, k, light) - 1)).toBeLessThan(
+          0.1,
+        );
+    if (model.size > 0) expect(Math.abs(measured.model.size / model.size - 1)).toBeLessThan(0.15);
+    else expect(neighbourCorrelation(measured.model.size)).toBeLessThan(0.03);
+    measured.model.joined.forEach((c, i) => expect(Math.abs(c - model.joined[i])).toBeLessThan(0.08));
+    // What is shown as measured is the smooth part.
+    for (const [x] of measured.shown) expect(x).toBeGreaterThan(WIDTH / 3 - 16);
   });
 
   test.each(MODELS)("of a known kind (%s) is told by a few chosen parts, and by them alone", (_name, model) => {

@@ -27,6 +27,12 @@ const FLAT_ENOUGH = 12;
 const QUIET = 0.25;
 /** Fewest patches that tell, of those in chosen parts. */
 const FEW = 6;
+/** A patch with so many times the variance of the curve is texture as fine as grain: brick, cobbles, foliage. */
+const TEXTURED = 2.5;
+/** Variances within so much of one curve are of one grain. */
+const NEAR = 1.25;
+/** Fewest brightnesses that a curve is drawn through. */
+const FEW_POINTS = 3;
 /** Light beyond which a camera clips, and below which codes are too coarse. */
 const USABLE = { low: 0.002, high: 0.95 };
 
@@ -95,12 +101,15 @@ export function measureGrain(plate: LinearPlate, areas: readonly Area[] = []): M
       ],
     });
   }
+  const grainy = chosen ? points : grainOnly(points);
+  const curve = curveOf(grainy);
+  const plain = chosen ? quiet : plainOf(quiet, curve);
   return {
-    model: { ...curveOf(points), from: points[0].light, ...shapeOf(quiet) },
+    model: { ...curve, from: grainy[0].light, ...shapeOf(plain) },
     points,
-    patches: quiet.length,
-    shown: quiet
-      .filter((_, i) => i % Math.ceil(quiet.length / 60) === 0)
+    patches: plain.length,
+    shown: plain
+      .filter((_, i) => i % Math.ceil(plain.length / 60) === 0)
       .map(({ x, y }) => [x + SIDE / 2, y + SIDE / 2]),
   };
 }
@@ -174,7 +183,7 @@ function structureOf(rest: Float64Array): number {
 }
 
 /** Grain in the dark and what light adds, by weighed least squares that keeps both from going below nothing. */
-function curveOf(points: MeasuredGrain["points"]): Pick<GrainModel, "read" | "shot"> {
+function curveOf(points: MeasuredGrain["points"]): Curve {
   const by = [0, 1, 2].map((k) => {
     const rows = points.map(({ light, sigma }) => {
       const w = 1 / Math.max(1e-12, sigma[k] ** 2);
@@ -188,6 +197,46 @@ function curveOf(points: MeasuredGrain["points"]): Pick<GrainModel, "read" | "sh
   });
   const three = (of: (k: number) => number): [number, number, number] => [of(0), of(1), of(2)];
   return { read: three((k) => by[k].read), shot: three((k) => by[k].shot) };
+}
+
+type Curve = Pick<GrainModel, "read" | "shot">;
+
+/** Each channel's variance over what a curve says of its light. */
+const overCurve = (curve: Curve, light: readonly number[], variance: readonly number[]): number[] =>
+  variance.map((v, k) => v / Math.max(1e-12, curve.read[k] ** 2 + curve.shot[k] * light[k]));
+
+/**
+ * The brightnesses that are grain: where all that is so bright is textured, even its quietest patches are not, and would
+ * make the grain strong, coarse and of one colour. Texture only adds, so it is the curve through two of them that most of
+ * the others lie on and none far below.
+ */
+function grainOnly(points: MeasuredGrain["points"]): MeasuredGrain["points"] {
+  let best = points;
+  let most = -Infinity;
+  points.forEach((a, i) =>
+    points.slice(i + 1).forEach((b) => {
+      const curve = curveOf([a, b]);
+      const ratios = points.map(({ light, sigma }) =>
+        overCurve(
+          curve,
+          light,
+          sigma.map((s) => s * s),
+        ),
+      );
+      const on = points.filter((_, n) => ratios[n].every((r) => r < NEAR && r > 1 / NEAR));
+      const below = ratios.filter((of) => of.some((r) => r <= 1 / NEAR)).length;
+      if (on.length - 2 * below <= most) return;
+      most = on.length - 2 * below;
+      best = on;
+    }),
+  );
+  return best.length >= FEW_POINTS ? best : points;
+}
+
+/** The patches that lie on a curve, or all of them where those are too few to tell a shape. */
+function plainOf(patches: readonly Patch[], curve: Curve): readonly Patch[] {
+  const plain = patches.filter(({ light, variance }) => overCurve(curve, light, variance).every((r) => r <= TEXTURED));
+  return plain.length >= FEW ? plain : patches;
 }
 
 /** How coarse the grain is, and how its channels go together: each patch weighed alike. */
