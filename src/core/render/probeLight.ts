@@ -1,4 +1,5 @@
 import { toPlate, toScene } from "../image/response.ts";
+import { daylightHue } from "../light/daylightHue.ts";
 import type { FittedResponse } from "../light/fitResponse.ts";
 import { fitResponse } from "../light/fitResponse.ts";
 import { CLIPS, readPatch } from "../light/patch.ts";
@@ -43,6 +44,8 @@ export interface ProbedLight {
   patches: ProbedPatch[];
   /** How the plate bends light, by the probes; null where they are too few to tell. */
   curve: FittedResponse | null;
+  /** Colour that the probed surfaces would have if the light is daylight, which it is not as they are; null where it may be. */
+  tint: Vec3 | null;
   /** What the user should know. */
   findings: string[];
   /** Where on the plate a further probe would help most; null where the sources are told well. */
@@ -178,6 +181,7 @@ export function probeLight(kernel: Kernel, memory: SceneMemory, shot: Seen, plat
     takeColours(light, colours);
   }
   const found = answer!;
+  const tint = surfaceTint(shot, probes, found.colours);
   const byId = <T>(values: T[]) => Object.fromEntries(sources.map(({ id }, s) => [id, values[s]]));
   const findings = findingsOf(shot, probes, sources, found);
   const curve = curveOf(shot, patches, found.colours);
@@ -198,6 +202,7 @@ export function probeLight(kernel: Kernel, memory: SceneMemory, shot: Seen, plat
       openSky: unit[i]!.openSky,
     })),
     curve,
+    tint,
     findings,
     next:
       found.confused.length > 0
@@ -265,6 +270,33 @@ function curveOf({ plates }: Seen, patches: LitPatch[], colours: Vec3[]): Fitted
     })),
     response?.contrast ?? 1,
   );
+}
+
+/** Sun and sky on level ground, if nothing else is lit and no card tells their colour, against daylight. */
+function surfaceTint(shot: Seen, probes: readonly Probe[], colours: readonly Vec3[]): Vec3 | null {
+  const sources = sourcesOn(shot);
+  if (probes.some(({ card }) => card) || !sources.every(({ kind }) => kind === "sun" || kind === "sky")) return null;
+  const height = Math.max(0, Math.sin((shot.light.sun.elevationDeg * Math.PI) / 180));
+  const total = [0, 1, 2].map((k) =>
+    sources.reduce((sum, { kind }, s) => sum + colours[s][k] * (kind === "sun" ? height : Math.PI), 0),
+  ) as Vec3;
+  return (
+    daylightHue(total, sources.some(({ kind }) => kind === "sun") ? "sunny" : "sky", shot.light.whiteKelvin)?.tint ??
+    null
+  );
+}
+
+/** Gives the probed surfaces the colour that the light was given in their place; their luminance stays. */
+export function tintSurfaces(shot: Seen, tint: Vec3): void {
+  const probed = Object.values(shot.light.probes).filter(({ muted, card }) => !muted && !card);
+  for (const id of new Set(probed.map((probe) => albedoAt(shot, probe).surface))) {
+    const material = shot.materials[id];
+    if (!material) continue;
+    const tinted = material.albedo.colour.map((c, k) => c * tint[k]) as Vec3;
+    const share = lum(material.albedo.colour) / lum(tinted);
+    material.albedo.colour = tinted.map((c) => Number(Math.min(0.95, Math.max(0.01, c * share)).toFixed(4))) as Vec3;
+    material.albedo.source = "its colour by daylight on the plate";
+  }
 }
 
 function sunToSky({ light }: Seen, colours: Record<string, Vec3>): number | null {

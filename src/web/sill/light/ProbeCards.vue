@@ -7,7 +7,7 @@ import type { Probe } from "#core/light/schema";
 import type { Vec3 } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 import type { ProbedLight } from "#core/render/probeLight";
-import { takeColours } from "#core/render/probeLight";
+import { takeColours, tintSurfaces } from "#core/render/probeLight";
 import { MATERIAL_PRESETS, fromPreset } from "#core/set/materials";
 import { pickFace } from "#core/set/pick";
 import { materialAt } from "#core/set/surface";
@@ -96,6 +96,13 @@ async function balance(): Promise<void> {
     busy.value = false;
     proof.render(props.shot);
   }
+}
+/** The light was given a colour that is the surfaces' own. */
+async function colourSurfaces(): Promise<void> {
+  const tint = last.value?.tint;
+  if (!tint) return;
+  await store.commit("Give the surfaces their colour", (d) => tintSurfaces(d, tint));
+  await balance();
 }
 // What was found holds for these probes alone.
 watch(
@@ -304,6 +311,14 @@ const sourceName = (id: string) => (id === "sun" || id === "sky" ? id : (light.v
         >level ± {{ (last.levelSigma * 100).toFixed(0) }} % from the albedo
       </p>
       <FigureChart v-if="chart" title="Render against plate, luminance" :option="chart" class="chart" />
+      <div v-if="last.tint" class="finding warning" data-test="tinted">
+        <div>
+          Daylight hardly has this colour on a balanced plate: what was probed may have one of its own.
+          <button class="act" data-test="colour-surfaces" :disabled="busy" @click="colourSurfaces">
+            it is the surface's
+          </button>
+        </div>
+      </div>
       <div v-for="text in last.findings" :key="text" class="finding warning">
         <div>{{ text }}</div>
       </div>
