@@ -7,8 +7,10 @@ import { expect, test } from "@playwright/test";
 import { unzipSync } from "fflate";
 import sharp from "sharp";
 import type { Vec2, Vec3 } from "#core/math/vec3";
+import { distance } from "#core/math/vec3";
 import { projectPoint } from "#core/optics/camera";
 import { BOX_SIDES } from "#core/props/skin";
+import { pickFace } from "#core/set/pick";
 import { typedVertex } from "#core/set/vertex";
 import { makePart } from "#core/set/parts/make";
 import type { Shot } from "#core/shot/schema";
@@ -78,7 +80,16 @@ test("whatever is sent comes in: a zip of OBJ, STL in millimetres, PLY with colo
   // A letter is no model, and nothing is lost.
   await drop(page, "letter.obj", "Dear harbour master,\nthe crane is out of order.\n");
   await expect(page.getByText("“letter.obj” is no model that can be read")).toBeVisible();
-  expect(Object.keys((await shot()).props)).toHaveLength(5);
+  // Whatever comes in by itself stands on what was built, well within the plate, and on nothing else that came in.
+  const { set, props, solved } = await shot();
+  const feet = Object.values(props).map(({ placement }) => placement.position);
+  expect(feet).toHaveLength(5);
+  feet.forEach((foot, i) => {
+    const pixel = projectPoint(solved!.camera, foot)! as Vec2;
+    expect(pickFace(set, solved!.camera, pixel)).not.toBeNull();
+    expect(pixel[1]).toBeGreaterThan(560);
+    for (const other of feet.slice(0, i)) expect(distance(foot, other)).toBeGreaterThan(0.3);
+  });
 });
 
 test("dropped from the disk: a folder whose files find each other, one model by itself, and a font that stays", async ({
