@@ -50,8 +50,6 @@ export async function handOver(
   const sink: Sink = {
     put: async (what, ending, bytes) => {
       let name = fileName(choice.pattern, { shot: shot.name, what, width, height, date }, ending);
-      // Some files name each other.
-      if (ending === "mtl") name = "scene.mtl";
       for (let n = 2; written.some((f) => f.name === name); n++) name = name.replace(/(-\d+)?(\.[^.]*)$/, `-${n}$2`);
       await writeFile(path.join(part, name), bytes, { flush: true });
       written.push({ name, bytes: bytes.length });

@@ -44,8 +44,9 @@ export const usda: Exporter = {
 
 export const obj: Exporter = {
   write: async ({ shot, models }, sink) => {
-    const files = writeObj(sceneFileOf(shot, models), "scene.mtl");
-    await sink.put("scene", "obj", text(files.obj));
-    await sink.put("scene", "mtl", text(files.mtl));
+    const scene = sceneFileOf(shot, models);
+    // The model names its materials' file by the name that this one got.
+    const materials = await sink.put("scene", "mtl", text(writeObj(scene, "").mtl));
+    await sink.put("scene", "obj", text(writeObj(scene, materials).obj));
   },
 };
