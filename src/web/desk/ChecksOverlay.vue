@@ -151,6 +151,9 @@ function contrastAt([u, v]: Vec2): number {
   }
   return n === 0 ? 0 : Math.sqrt(Math.max(0, squares / n - (sum / n) ** 2));
 }
+/** Room that the words beside a proposed edge take on the screen, pixels. */
+const WORDS_WIDE = 200;
+const LINE_HIGH = 16;
 const ghosts = computed(() => {
   if (!checks.value.ghosts || desk.step !== "camera" || desk.drawer !== "marks" || props.shot.match.by === "hand")
     return [];
@@ -159,11 +162,16 @@ const ghosts = computed(() => {
     const middle: Vec2 = [(g.points[0][0] + g.points[1][0]) / 2, (g.points[0][1] + g.points[1][1]) / 2];
     if (!found.has(g.axis) && contrastAt(middle) > 0.035) found.set(g.axis, g);
   }
-  return [...found.values()].map((g) => ({
-    ...g,
-    d: path(g.points),
-    at: spotOf([(g.points[0][0] + g.points[1][0]) / 2, (g.points[0][1] + g.points[1][1]) / 2]),
-  }));
+  const taken: Vec2[] = [];
+  return [...found.values()].map((g) => {
+    const [x, y] = spotOf([(g.points[0][0] + g.points[1][0]) / 2, (g.points[0][1] + g.points[1][1]) / 2]);
+    // Words of two edges that lie near each other stand below one another.
+    const at: Vec2 = [x, y];
+    while (taken.some(([u, v]) => Math.abs(u - at[0]) < WORDS_WIDE && Math.abs(v - at[1]) < LINE_HIGH))
+      at[1] += LINE_HIGH;
+    taken.push(at);
+    return { ...g, d: path(g.points), at };
+  });
 });
 </script>
 

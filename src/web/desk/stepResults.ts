@@ -2,6 +2,7 @@ import { computed } from "vue";
 import { equivalents35mm } from "#core/optics/camera";
 import { shotFrame } from "#core/plate/schema";
 import type { StepName } from "../stores/desk.ts";
+import { useComp } from "../stores/comp.ts";
 import { useFinals } from "../stores/finals.ts";
 import { useProof } from "../stores/proof.ts";
 import { useShot } from "../stores/shot.ts";
@@ -20,25 +21,31 @@ const NOTHING: Record<StepName, string> = {
   handover: "",
 };
 
+export type StepState = "open" | "good" | "warn" | "bad";
+
 /** What each step of the open shot has come to, and which are done. */
 export function useStepResults() {
   const store = useShot();
   const proof = useProof();
   const finals = useFinals();
   const sit = useSit();
+  const comp = useComp();
 
   const rendering = () => {
     const { running } = finals;
     if (running) return `${Math.round((running.samplesDone / running.samples) * 100)} %`;
     if (!proof.on || !proof.picture) return "";
-    return proof.laid ? "final shown" : `proof ${proof.picture.samples}`;
+    if (!proof.laid) return `proof ${proof.picture.samples}`;
+    return comp.source?.kind === "proof" ? "proof taken" : "final shown";
   };
 
-  /** What the sit report came to. */
-  const sitWords = () => {
-    if (!sit.lines || sit.stale) return "";
-    const open = sit.lines.filter(({ state }) => state === "bad" || state === "warn").length;
-    return open > 0 ? `${open} to mend` : "sits well";
+  /** What the sit report came to, with the state of its worst line. */
+  const sitResult = (): { words: string; state: "good" | "warn" | "bad" } | null => {
+    if (!sit.lines || sit.stale) return null;
+    const of = (state: string) => sit.lines!.filter((line) => line.state === state).length;
+    const [bad, warn] = [of("bad"), of("warn")];
+    if (bad > 0) return { words: `${bad} to mend`, state: "bad" };
+    return warn > 0 ? { words: `${warn} to look at`, state: "warn" } : { words: "sits well", state: "good" };
   };
 
   /** In its own figures. */
@@ -55,25 +62,27 @@ export function useStepResults() {
       props: count(Object.values(shot.props).filter((p) => !p.hidden).length, "prop"),
       light: lightWord(shot),
       render: rendering(),
-      comp: sitWords() || (proof.on ? "shown" : ""),
+      comp: sitResult()?.words ?? (proof.on ? "shown" : ""),
       handover: done > 0 ? count(done, "final") : "",
     };
   });
 
-  const reached = computed<Record<StepName, boolean>>(() => {
+  /** How far each step has come: not yet, done, or done with something to mend. */
+  const states = computed<Record<StepName, StepState>>(() => {
     const { shot } = store;
-    const final = finals.newest !== null;
+    const final = finals.newest !== null ? "good" : "open";
+    const done = (yes: boolean): StepState => (yes ? "good" : "open");
     return {
-      plate: true,
-      camera: shot?.solved != null,
-      set: Object.keys(shot?.set ?? {}).length > 0,
-      props: Object.keys(shot?.props ?? {}).length > 0,
-      light: shot !== null && lightIsSet(shot),
+      plate: "good",
+      camera: done(shot?.solved != null),
+      set: done(Object.keys(shot?.set ?? {}).length > 0),
+      props: done(Object.keys(shot?.props ?? {}).length > 0),
+      light: done(shot !== null && lightIsSet(shot)),
       render: final,
-      comp: final,
+      comp: sitResult()?.state ?? final,
       handover: final,
     };
   });
 
-  return { results, reached };
+  return { results, states };
 }

@@ -110,7 +110,7 @@ watch(
 
 const go = (step: StepName) => router.replace(`/shots/${props.id}/${step}`);
 
-const { results, reached } = useStepResults();
+const { results, states } = useStepResults();
 const palette = ref(false);
 const commands = useCommands({ go: (step) => void go(step), sheet: () => (sheet.value = true) });
 
@@ -191,7 +191,7 @@ async function dropFile(files: File[] | null, event: DragEvent): Promise<void> {
         @keydown.up.prevent="setSill(sillPixels + 16)"
         @keydown.down.prevent="setSill(sillPixels - 16)"
       />
-      <StepCourse :results="results" :reached="reached" @go="go" @sheet="sheet = true" />
+      <StepCourse :results="results" :states="states" @go="go" @sheet="sheet = true" />
       <div v-if="!desk.sillDown" ref="cards" class="cards">
         <PlateCards v-if="desk.step === 'plate'" :shot="store.shot" />
         <CameraCards v-else-if="desk.step === 'camera'" :shot="store.shot" />

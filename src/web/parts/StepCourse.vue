@@ -1,11 +1,12 @@
 <script setup lang="ts">
 import { RouterLink } from "vue-router";
+import type { StepState } from "../desk/stepResults.ts";
 import type { StepName } from "../stores/desk.ts";
 import { STEPS, STEP_TITLES, useDesk } from "../stores/desk.ts";
 import { useShot } from "../stores/shot.ts";
 
 /** The strip of steps, with what each has come to, and what is always at hand. */
-defineProps<{ results: Record<StepName, string>; reached: Record<StepName, boolean> }>();
+defineProps<{ results: Record<StepName, string>; states: Record<StepName, StepState> }>();
 const emit = defineEmits<{ go: [step: StepName]; sheet: [] }>();
 const store = useShot();
 const desk = useDesk();
@@ -26,7 +27,7 @@ const SAVING = {
       v-for="(s, i) in STEPS"
       :key="s"
       class="step"
-      :class="{ on: desk.step === s, reached: reached[s] }"
+      :class="[states[s], { on: desk.step === s }]"
       :aria-current="desk.step === s ? 'step' : undefined"
       :data-test="`step-${s}`"
       @click="emit('go', s)"
@@ -116,9 +117,17 @@ const SAVING = {
   border: 1px solid #6c6967;
   align-self: center;
 }
-.reached .dot {
+.good .dot {
   background: var(--good);
   border-color: var(--good);
+}
+.warn .dot {
+  background: var(--warn);
+  border-color: var(--warn);
+}
+.bad .dot {
+  background: var(--bad);
+  border-color: var(--bad);
 }
 .name {
   font-weight: 600;

@@ -1,5 +1,6 @@
 import { defineStore } from "pinia";
 import { ref, shallowRef, watch } from "vue";
+import type { WorkState } from "#core/shot/api";
 import type { SitLine } from "#core/sit/scene";
 import { api } from "../api.ts";
 import { useNotices } from "./notices.ts";
@@ -23,17 +24,19 @@ export const useSit = defineStore("sit", () => {
   const busy = ref(false);
   /** Something was changed since. */
   const stale = ref(false);
-  let work: string | null = null;
+  /** How far it has come. */
+  const work = shallowRef<WorkState | null>(null);
 
   async function look(id: string, scale: number): Promise<void> {
     if (busy.value) return;
     busy.value = true;
     try {
       let state = await api.sitReport(id);
-      work = state.id;
+      work.value = state;
       while (state.state === "running") {
         await new Promise((resolve) => setTimeout(resolve, 250));
         state = await api.work(state.id);
+        work.value = state;
       }
       if (state.state === "failed") throw new Error(state.message ?? "The report failed.");
       if (state.state !== "done") return;
@@ -45,11 +48,11 @@ export const useSit = defineStore("sit", () => {
       notices.fail(error);
     } finally {
       busy.value = false;
-      work = null;
+      work.value = null;
     }
   }
   const cancel = async () => {
-    if (work) await api.cancelWork(work).catch(notices.fail);
+    if (work.value) await api.cancelWork(work.value.id).catch(notices.fail);
   };
 
   watch(
@@ -64,5 +67,5 @@ export const useSit = defineStore("sit", () => {
     () => (stale.value = lines.value !== null),
   );
 
-  return { lines, of, busy, stale, look, cancel };
+  return { lines, of, busy, work, stale, look, cancel };
 });

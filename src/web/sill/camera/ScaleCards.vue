@@ -97,7 +97,7 @@ const toggleLevel = (on: boolean) =>
 </script>
 
 <template>
-  <section class="card" style="flex: 3" data-test="scale-card">
+  <section class="card" style="flex: 2.6" data-test="scale-card">
     <h3>
       Known sizes
       <span class="row end"><ToolButton tool="length" label="known length" shortcut="L" /></span>
@@ -231,7 +231,7 @@ const toggleLevel = (on: boolean) =>
       high the camera was. Several are weighed against each other.
     </p>
   </section>
-  <section class="card" style="flex: 0.62">
+  <section class="card" style="flex: 0.7">
     <h3>Remembered</h3>
     <label class="row"
       ><ToggleSwitch :model-value="height !== null" data-test="camera-height" @update:model-value="toggleHeight" />
@@ -253,7 +253,7 @@ const toggleLevel = (on: boolean) =>
       />
     </span>
   </section>
-  <section class="card" style="flex: 0.95">
+  <section class="card" style="flex: 1.3">
     <h3>
       Yardsticks
       <span class="end"><button class="plain" data-test="edit-yardsticks" @click="sheet = true">edit</button></span>

@@ -224,6 +224,6 @@ const chart = computed(() => {
   display: grid;
   grid-template-columns: auto 1fr;
   gap: 8px;
-  min-height: 110px;
+  align-items: start;
 }
 </style>

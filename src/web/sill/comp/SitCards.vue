@@ -46,12 +46,22 @@ function mend({ step, check }: ShownLine): void {
 <template>
   <section class="card head">
     <h3>Sit report</h3>
-    <p v-if="!newest" class="quiet">It looks at a final: render one first.</p>
+    <template v-if="!newest">
+      <p class="quiet">It looks at a final.</p>
+      <button class="act" data-test="sit-to-render" @click="desk.step = 'render'">Render one</button>
+    </template>
     <template v-else>
       <button v-if="!sit.busy" class="act" data-test="sit-report" @click="look">
         {{ sit.lines ? "Look again" : "Look at the newest final" }}
       </button>
-      <button v-else class="act" @click="sit.cancel()">Looking … cancel</button>
+      <button v-else class="act" @click="sit.cancel()">cancel</button>
+      <p v-if="sit.busy" class="quiet" data-test="sit-progress">
+        {{ sit.work?.what || "starting" }} … {{ Math.round(100 * (sit.work?.share ?? 0)) }} %<span
+          v-if="sit.work?.secondsLeft != null"
+          class="num"
+          >, {{ Math.ceil(sit.work.secondsLeft) }} s left</span
+        >
+      </p>
       <p v-if="sit.lines" class="state" data-test="sit-state">
         <span v-if="counts.bad" class="bad">{{ counts.bad }} to mend</span>
         <span v-if="counts.warn" class="warn">{{ counts.warn }} to look at</span>

@@ -353,7 +353,9 @@ function mirror(axis: 0 | 1): void {
           )
         "
       />
-      <span class="quiet">{{ kindOf(chosen).title.toLowerCase() }}, {{ faces.length }} faces</span>
+      <span class="quiet"
+        >{{ kindOf(chosen).title.toLowerCase() }}, {{ faces.length }} {{ faces.length === 1 ? "face" : "faces" }}</span
+      >
     </h3>
     <div v-if="findings.has(chosen.id)" class="finding warning">{{ findings.get(chosen.id) }}</div>
     <div class="row tight">
