@@ -297,13 +297,13 @@ async function benchSamples(places: string[], samples: number): Promise<Row[]> {
 }
 
 /** Denoising of the quay's proof, natively and by the TypeScript reference. */
-async function benchDenoise(): Promise<Row[]> {
+async function benchDenoise(rounds: number): Promise<Row[]> {
   const { scene } = await sceneOf("quay");
   const settings = { width: 420, height: 280, seed: 1, maxDepth: 8, filter: SOFT, sums: PROOF_SUMS };
   const { pixels, layout } = await renderScene(scene, settings, { samples: 8, fillSamples: 4 });
   const { kernel, memory } = await freshTracer();
   const secondsOf = (filter?: PartFilter) =>
-    time(() => denoiseFilm(pixels, 420, 280, layout, unitWeights(), filter), 3);
+    time(() => denoiseFilm(pixels, 420, 280, layout, unitWeights(), filter), rounds);
   const native = secondsOf(kernelFilter(kernel, memory));
   return [
     { what: "denoise, whole picture of 420 x 280", value: native * 1000, unit: "ms" },
@@ -363,13 +363,13 @@ export async function runBench(args: string[]): Promise<void> {
     for (const r of made)
       process.stdout.write(`${r.what.padEnd(62)}  ${r.value.toPrecision(4).padStart(8)} ${r.unit}\n`);
   };
-  const [rounds, count] = quick ? [3, 100_000] : [5, 1_000_000];
+  const [rounds, count] = quick ? [1, 50_000] : [5, 1_000_000];
   await add(benchSolver(quick ? 20 : 200));
   await add(benchRays(rounds, count));
   await add(benchBuild(quick));
   await add(benchInstances(rounds, count));
-  await add(benchSamples(quick ? ["quay"] : ["quay", "netloft", "slipway"], quick ? 4 : 32));
-  await add(benchDenoise());
+  await add(benchSamples(quick ? ["quay"] : ["quay", "netloft", "slipway"], quick ? 1 : 32));
+  await add(benchDenoise(quick ? 1 : 3));
   await add(benchProof());
   const out = options.get("out");
   if (out)

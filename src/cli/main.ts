@@ -1,10 +1,5 @@
-import { runBench } from "./bench.ts";
-import { runExport } from "./export.ts";
-import { runComp, runRender } from "./render.ts";
 import { UsageError } from "./options.ts";
-import { shotJsonSchema } from "#core/shot/jsonSchema";
 import { RequestError } from "#core/match/request";
-import { runSolve } from "./solve.ts";
 
 const HELP = `harbor: Red Harbor without a browser
 
@@ -23,15 +18,16 @@ const HELP = `harbor: Red Harbor without a browser
 Angles in files are degrees, lengths metres, pixels from the plate's top left corner (docs/design.md).
 `;
 
+/** Each command loads only what it needs: a solve waits for no renderer. */
 const COMMANDS: Record<string, (args: string[]) => Promise<void>> = {
-  solve: runSolve,
-  render: runRender,
-  comp: runComp,
-  export: runExport,
-  bench: runBench,
-  schema: () => {
+  solve: async (args) => (await import("./solve.ts")).runSolve(args),
+  render: async (args) => (await import("./render.ts")).runRender(args),
+  comp: async (args) => (await import("./render.ts")).runComp(args),
+  export: async (args) => (await import("./export.ts")).runExport(args),
+  bench: async (args) => (await import("./bench.ts")).runBench(args),
+  schema: async () => {
+    const { shotJsonSchema } = await import("#core/shot/jsonSchema");
     process.stdout.write(`${JSON.stringify(shotJsonSchema(), null, 1)}\n`);
-    return Promise.resolve();
   },
 };
 

@@ -112,7 +112,7 @@ describe("the committed demo", () => {
         picture: true,
       },
       { ...quay.frame, seed: 9, maxDepth: 8, filter: SOFT },
-      { samples: 32, region },
+      { samples: 16, region },
     );
     let sum = 0;
     let n = 0;
@@ -228,9 +228,9 @@ describe("insertion figures: the documents as they ship, on the clean plates", (
   // Limits a third above what is seen with so few samples.
   test.each([
     ["quay", 24, { mean: 0.44, percentile95: 1.8, contact: 1.25, lightness: 0.25 }],
-    ["slipway", 24, { mean: 0.4, percentile95: 1.45, contact: 1.1, lightness: 0.52 }],
+    ["slipway", 12, { mean: 0.42, percentile95: 1.5, contact: 1.2, lightness: 0.54 }],
     // Glass is slower to calm than the rest.
-    ["netloft", 32, { mean: 0.48, percentile95: 2.0, contact: 3.05, lightness: 0.62 }],
+    ["netloft", 16, { mean: 0.53, percentile95: 2.1, contact: 3.5, lightness: 0.7 }],
     ["shade-region", 24, { mean: 0.46, percentile95: 1.96, contact: 1.52, lightness: 0.25 }],
   ])(
     "%s",
