@@ -1,4 +1,8 @@
 import { expect, test } from "@playwright/test";
+import sharp from "sharp";
+import { srgbToLinear } from "#core/colour/srgb";
+import type { Prop } from "#core/props/schema";
+import { plainProp } from "#core/props/schema";
 import { sunAt } from "#core/light/almanac";
 import { roseOf } from "#core/light/rose";
 import { worldDirection } from "#core/light/level";
@@ -140,6 +144,55 @@ test("net loft: three windows from three probes, and a source seen alone, weaker
   await expect.poll(async () => (await light()).lamps["lamp-3"].except).toEqual(["prop-1"]);
   await page.keyboard.press("Escape");
   await expect(page.getByTestId("source-lamp-3")).toContainText("but Copper kettle");
+});
+
+test("quay: of two cubes alike the one that the sun leaves out stands in the sky's light alone, in the view as well", async ({
+  page,
+  request,
+}) => {
+  const cube = (id: string, x: number): Prop => ({
+    id,
+    name: id,
+    source: {
+      kind: "shape",
+      shape: { kind: "box", size: [1, 1, 1], bevel: 0 },
+      colour: [0.3, 0.3, 0.3],
+      roughness: 1,
+      metallic: 0,
+    },
+    placement: { position: [x, -3, 0], turnDeg: 0, leanDeg: [0, 0], scale: [1, 1, 1] },
+    keeps: "metres",
+    ...plainProp(),
+  });
+  const id = await copyOfDemo(request, (copy) => {
+    copy.props = { left: cube("left", -5.2), right: cube("right", -3.2) };
+    copy.comp.grain.on = false;
+  });
+  const { camera } = (await opened(request, id)).shot.solved!;
+  const { sun, sky } = (await opened(request, id)).shot.light;
+  const desk = new Desk(page);
+  await page.goto(`/shots/${id}/light`);
+  await page.getByTestId("drawer-sources").click();
+  /** Linear light of the middle of a cube's lid, as the page shows it. */
+  const lid = async (x: number) => {
+    const [u, v] = await desk.screen(projectPoint(camera, [x, -3, 1])! as Vec2);
+    const png = await page.screenshot({ clip: { x: Math.round(u) - 2, y: Math.round(v) - 1, width: 5, height: 3 } });
+    const { data } = await sharp(png).removeAlpha().raw().toBuffer({ resolveWithObject: true });
+    return data.reduce((sum, code) => sum + srgbToLinear(code / 255) / data.length, 0);
+  };
+  // Sun by its height and sky by what is seen of it (Lambert): in the sun nearly three times as bright.
+  const bright = luminance(sun.irradiance) * Math.sin((sun.elevationDeg * Math.PI) / 180);
+  const dim = Math.PI * luminance(sky.radiance);
+  await expect
+    .poll(async () => Math.abs((await lid(-5.2)) / (await lid(-3.2)) - 1), { timeout: 20_000 })
+    .toBeLessThan(0.1);
+  await page.getByTestId("source-sun").locator(".p-multiselect").click();
+  await page.getByRole("option", { name: "left" }).click();
+  await page.keyboard.press("Escape");
+  await expect
+    .poll(async () => (await lid(-3.2)) / (await lid(-5.2)) / ((bright + dim) / dim), { timeout: 20_000 })
+    .toBeGreaterThan(0.8);
+  expect((await lid(-3.2)) / (await lid(-5.2)) / ((bright + dim) / dim)).toBeLessThan(1.25);
 });
 
 test("quay: two sightings give the sun, the odd third is named, and the almanac tells north and the time", async ({

@@ -18,7 +18,11 @@ export interface MeasuredGrain {
 /** Side of a patch, pixels. */
 const SIDE = 16;
 const MOST_PATCHES = 20_000;
-const BINS = 10;
+/** Brightnesses are told apart by this factor: the dark, where grain is least, is seldom much of a plate. */
+const BIN_RATIO = 1.3;
+/** Fewest flat patches that tell of a brightness, and of a plate. */
+const FEW_IN_BIN = 4;
+const FEW_IN_ALL = 30;
 /** A patch is flat where means of its quarters of quarters differ by no more than so many times what grain makes of them. */
 const FLAT = 2.5;
 /** The same in parts that somebody has chosen as flat: only what has an edge in it is left out. */
@@ -79,14 +83,10 @@ export function measureGrain(plate: LinearPlate, areas: readonly Area[] = []): M
   const flat = searched.flatMap((area) =>
     patchesIn(plate, area, MOST_PATCHES / searched.length, chosen ? FLAT_ENOUGH : FLAT),
   );
-  if (flat.length < (chosen ? FEW : 3 * BINS)) return null;
-  const bins = Math.min(BINS, Math.floor(flat.length / 3));
-  const lit = (p: Patch) => p.light[0] + p.light[1] + p.light[2];
-  flat.sort((a, b) => lit(a) - lit(b));
+  if (flat.length < (chosen ? FEW : FEW_IN_ALL)) return null;
   const quiet: Patch[] = [];
   const points: MeasuredGrain["points"] = [];
-  for (let b = 0; b < bins; b++) {
-    const bin = flat.slice(Math.floor((b * flat.length) / bins), Math.floor(((b + 1) * flat.length) / bins));
+  for (const bin of binned(flat, chosen ? 2 : FEW_IN_BIN)) {
     const total = (p: Patch) => p.variance[0] + p.variance[1] + p.variance[2];
     bin.sort((a, c) => total(a) - total(c));
     const counted = chosen ? bin : bin.slice(0, Math.max(2, Math.floor(QUIET * bin.length)));
@@ -112,6 +112,24 @@ export function measureGrain(plate: LinearPlate, areas: readonly Area[] = []): M
       .filter((_, i) => i % Math.ceil(plain.length / 60) === 0)
       .map(({ x, y }) => [x + SIDE / 2, y + SIDE / 2]),
   };
+}
+
+/** Patches by brightness, from dark to bright; what is too few in its bin goes with the next one. */
+function binned(patches: readonly Patch[], few: number): Patch[][] {
+  const lit = ({ light }: Patch) => (light[0] + light[1] + light[2]) / 3;
+  const bins: Patch[][] = [];
+  let upTo = 0;
+  for (const patch of [...patches].sort((a, b) => lit(a) - lit(b))) {
+    const last = bins.at(-1);
+    if (last && (lit(patch) <= upTo || last.length < few)) last.push(patch);
+    else {
+      bins.push([patch]);
+      upTo = lit(patch) * BIN_RATIO;
+    }
+  }
+  // The brightest few go with those before.
+  if (bins.length > 1 && bins.at(-1)!.length < few) bins.at(-2)!.push(...bins.pop()!);
+  return bins;
 }
 
 /**

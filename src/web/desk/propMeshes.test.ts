@@ -72,3 +72,24 @@ test("shaders are made anew only when a model comes that was not there", () => {
     expect(meshes.takeFresh()).toBe(fresh);
   }
 });
+
+test("each prop of a model has materials of its own, which leave with it while the model's stay", () => {
+  const meshes = new PropMeshes();
+  const materialOf = (prop: string, sunlit: boolean) => {
+    const [mesh] = meshes.groupFor(prop, crate, sunlit).children;
+    return (mesh as THREE.Mesh<THREE.BufferGeometry, THREE.MeshPhysicalMaterial>).material;
+  };
+  meshes.begin();
+  const [first, second] = [materialOf("prop-1", true), materialOf("prop-2", false)];
+  meshes.sweep();
+  expect(second).not.toBe(first);
+  expect(second.map).toBe(first.map);
+  expect(second.customProgramCacheKey()).toBe(first.customProgramCacheKey());
+  expect(meshes.takeFresh()).toBe(true);
+  const gone = goneOf({ first, second, picture: first.map! });
+  meshes.begin();
+  expect(materialOf("prop-1", false)).toBe(first);
+  meshes.sweep();
+  expect(gone).toEqual(["second"]);
+  expect(meshes.takeFresh()).toBe(false);
+});

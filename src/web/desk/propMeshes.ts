@@ -95,8 +95,15 @@ interface Group {
   placed: THREE.Texture[];
 }
 
+/** A material of one prop: lit by its own surroundings, and by the sun unless that leaves it out. */
+interface OwnMaterial {
+  material: THREE.MeshPhysicalMaterial;
+  sunlit: THREE.IUniform<number>;
+}
+
 export class PropMeshes {
   private fresh = false;
+  private readonly own = new Shelf<string, OwnMaterial>(({ material }) => material.dispose());
   private readonly geometries = new Shelf<Float32Array, THREE.BufferGeometry>((geometry) => geometry.dispose());
   private readonly textures = new Shelf<Uint8Array, THREE.Texture>((texture) => texture.dispose());
   private readonly groups = new Shelf<Model, Group>(({ group, placed }) => {
@@ -109,12 +116,31 @@ export class PropMeshes {
 
   /** Before the models that are shown are asked for. */
   begin(): void {
-    for (const shelf of [this.geometries, this.textures, this.groups]) shelf.begin();
+    for (const shelf of [this.geometries, this.textures, this.groups, this.own]) shelf.begin();
   }
 
   /** Lets go of what none of them needs. */
   sweep(): void {
-    for (const shelf of [this.groups, this.geometries, this.textures]) shelf.sweep();
+    for (const shelf of [this.own, this.groups, this.geometries, this.textures]) shelf.sweep();
+  }
+
+  /** A model's meshes for one prop, which may be lit otherwise than others of the same model. */
+  groupFor(prop: string, model: Model, sunlit: boolean): THREE.Group {
+    const group = this.groupOf(model).clone();
+    for (const mesh of group.children as THREE.Mesh<THREE.BufferGeometry, THREE.MeshPhysicalMaterial>[]) {
+      const shared = mesh.material;
+      const own = this.own.of(`${prop} ${shared.uuid}`, () => this.ownOf(shared));
+      own.sunlit.value = sunlit ? 1 : 0;
+      mesh.material = own.material;
+    }
+    return group;
+  }
+
+  private ownOf(shared: THREE.MeshPhysicalMaterial): OwnMaterial {
+    this.fresh = true;
+    const own = { material: shared.clone(), sunlit: { value: 1 } };
+    dressShader(own.material, shared.userData.wear as Material["wear"], own.sunlit);
+    return own;
   }
 
   /** A model's meshes, to be cloned. */
@@ -200,7 +226,7 @@ export class PropMeshes {
       alphaTest: m.alpha === "mask" ? m.alphaCutoff : 0,
       side: THREE.DoubleSide,
     });
-    dressShader(physical, m.wear);
+    physical.userData.wear = m.wear;
     return physical;
   }
 }

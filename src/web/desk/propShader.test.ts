@@ -7,11 +7,12 @@ const WEAR = { dirt: 0.5, rust: 0.25, scratches: 0.1, low: -0.2, height: 0.7, si
 /** What a material makes of three's own shader of its kind. */
 function shaderOf(wear?: typeof WEAR) {
   const material = new THREE.MeshPhysicalMaterial();
-  dressShader(material, wear);
+  const sunlit = { value: 0 };
+  dressShader(material, wear, sunlit);
   const { vertexShader, fragmentShader } = THREE.ShaderLib.physical;
   const shader = { vertexShader, fragmentShader, uniforms: {} as Record<string, THREE.IUniform> };
   material.onBeforeCompile(shader as never, null as never);
-  return { ...shader, key: material.customProgramCacheKey() };
+  return { ...shader, sunlit, key: material.customProgramCacheKey() };
 }
 
 test("every place of three's shader that props need is there, and wear has a program of its own with its own strengths", () => {
@@ -21,6 +22,13 @@ test("every place of three's shader that props need is there, and wear has a pro
     expect(fragmentShader.indexOf("reflectedLight.indirectDiffuse *= open;")).toBeGreaterThan(
       fragmentShader.indexOf("#include <aomap_fragment>"),
     );
+  }
+  // The sun's part is weighed after all of it is there, by a number that may change at any time.
+  for (const { fragmentShader, uniforms, sunlit } of [plain, worn]) {
+    expect(fragmentShader.indexOf("reflectedLight.directDiffuse *= sunlit;")).toBeGreaterThan(
+      fragmentShader.indexOf("#include <lights_fragment_end>"),
+    );
+    expect(uniforms.sunlit).toBe(sunlit);
   }
   expect(plain.fragmentShader).not.toContain("dirtAt");
   expect(worn.fragmentShader.indexOf("dirtAt(own")).toBeGreaterThan(worn.fragmentShader.indexOf("float dirtAt("));

@@ -138,10 +138,33 @@ function wornBy({ dirt, rust, scratches, low, height, size }: NonNullable<Materi
   );
 }
 
-/** Gives a prop's material what it has beyond three's own. */
-export function dressShader(material: THREE.MeshPhysicalMaterial, wear: Material["wear"]): void {
+/** The sun may leave a prop out: `sunlit` is then 0. It is the view's one light that is no surroundings. */
+function sunOn(shader: Shader, sunlit: THREE.IUniform<number>): void {
+  shader.uniforms.sunlit = sunlit;
+  shader.fragmentShader = after(shader.fragmentShader, "common", "uniform float sunlit;");
+  shader.fragmentShader = after(
+    shader.fragmentShader,
+    "lights_fragment_end",
+    `reflectedLight.directDiffuse *= sunlit;
+    reflectedLight.directSpecular *= sunlit;
+    #ifdef USE_CLEARCOAT
+      clearcoatSpecularDirect *= sunlit;
+    #endif
+    #ifdef USE_SHEEN
+      sheenSpecularDirect *= sunlit;
+    #endif`,
+  );
+}
+
+/** Gives a prop's material what it has beyond three's own; the sun lights it as `sunlit` says at any time. */
+export function dressShader(
+  material: THREE.MeshPhysicalMaterial,
+  wear: Material["wear"],
+  sunlit: THREE.IUniform<number> = { value: 1 },
+): void {
   material.onBeforeCompile = (shader) => {
     shutOut(shader);
+    sunOn(shader, sunlit);
     if (wear) wornBy(wear, shader);
   };
   material.customProgramCacheKey = () => (wear ? "prop worn" : "prop");

@@ -1,4 +1,5 @@
 import * as THREE from "three";
+import type { unlitBy } from "#core/light/rig";
 import { lampsLit, lampsOf, weighed } from "#core/light/rig";
 import { srgbToLinear } from "#core/colour/srgb";
 import type { Vec2, Vec3 } from "#core/math/vec3";
@@ -13,8 +14,9 @@ import { SkyBall } from "./skyBall.ts";
 
 /**
  * What surrounds the props, as the real-time view sees it: the set wearing the plate, the sky, the lamps, taken as a small
- * cube of pictures at the props' place. Props reflect it and are lit by it, so that nothing is black indoors, the room's
- * own colours come back from its walls, and the sky is shut out by what stands before it.
+ * cube of pictures at each prop's place. Props reflect it and are lit by it, so that nothing is black indoors, the room's
+ * own colours come back from its walls, the sky is shut out by what stands before it, and sources that leave a prop out
+ * are not in its own.
  */
 
 /** Side of each of the six pictures, pixels. */
@@ -89,6 +91,18 @@ function farLamps(shot: Shot): FarLamp[] {
     .slice(0, MOST_LAMPS);
 }
 
+/** What surroundings are taken from: the set's meshes, and what gives them the plate. */
+export interface Place {
+  shot: Shot;
+  camera: Camera;
+  plate: HTMLCanvasElement | null;
+  meshes: readonly { geometry: THREE.BufferGeometry; pictured: boolean }[];
+  wear: (uniforms: THREE.ShaderMaterial["uniforms"], pictured: boolean) => void;
+}
+
+/** Sources that leave a prop out: the lamps by their number. */
+export type Spared = ReturnType<typeof unlitBy>;
+
 export class Surroundings {
   private readonly scene = new THREE.Scene();
   private readonly set = new THREE.Group();
@@ -102,31 +116,23 @@ export class Surroundings {
   private readonly filter: THREE.PMREMGenerator;
   /** Of the set that the plate shows, and of the rest. Kept, since a shader takes long to make. */
   private readonly materials = [projectedMaterial(THREE.DoubleSide), projectedMaterial(THREE.DoubleSide)];
-  private filtered: THREE.WebGLRenderTarget | null = null;
+  /** Filtered pictures by place and by what is left out. */
+  private readonly taken = new Map<string, THREE.WebGLRenderTarget>();
   private known: unknown[] = [];
+  private generation = 0;
+  private readonly evenSky = new THREE.Color();
 
   constructor(private readonly renderer: THREE.WebGLRenderer) {
     this.filter = new THREE.PMREMGenerator(renderer);
     this.scene.add(this.set, this.lamps, this.sky.mesh);
   }
 
-  /**
-   * The filtered picture of what surrounds a place; `meshes` are the set's, `wear` gives them the plate. Kept while set,
-   * light, plate and place stay.
-   */
-  at(
-    place: Vec3,
-    shot: Shot,
-    camera: Camera,
-    plate: HTMLCanvasElement | null,
-    meshes: readonly { geometry: THREE.BufferGeometry; pictured: boolean }[],
-    wear: (uniforms: THREE.ShaderMaterial["uniforms"], pictured: boolean) => void,
-  ): THREE.Texture {
-    const cell = place.map((x) => Math.round(x / GRAIN));
-    const key = [shot.set, shot.materials, shot.light, camera, plate, meshes.length, ...cell];
-    if (this.filtered && key.length === this.known.length && key.every((x, i) => x === this.known[i]))
-      return this.filtered.texture;
+  /** Makes ready for a set, light, camera and plate. What was taken of others stays until it is let go. */
+  prepare({ shot, camera, plate, meshes, wear }: Place): void {
+    const key = [shot.set, shot.materials, shot.light, camera, plate, meshes.length];
+    if (key.length === this.known.length && key.every((x, i) => x === this.known[i])) return;
     this.known = key;
+    this.generation++;
     this.set.clear();
     const lamps = farLamps(shot);
     const seen = plate && lightOnSet(shot, camera, plate, lamps);
@@ -146,15 +152,40 @@ export class Surroundings {
     for (const { geometry, pictured } of meshes)
       this.set.add(new THREE.Mesh(geometry, this.materials[pictured ? 0 : 1]));
     this.lightLamps(shot);
+  }
+
+  /** Under which name the surroundings of a place are kept, without what leaves a prop out. */
+  nameOf(place: Vec3, spared: Spared): string {
+    const without = spared ? `${spared.sky} ${spared.lamps.join()}` : "";
+    return `${this.generation} ${place.map((x) => Math.round(x / GRAIN)).join()} ${without}`;
+  }
+
+  /** The filtered picture of what surrounds a place, kept under its name until it is let go. */
+  at(place: Vec3, shot: Shot, spared: Spared): THREE.Texture {
+    const name = this.nameOf(place, spared);
+    const kept = this.taken.get(name);
+    if (kept) return kept.texture;
     const { sky } = shot.light;
-    const [r, g, b] = sky.on && !this.sky.wear(shot, place) ? weighed(sky.radiance, sky) : [0, 0, 0];
-    this.sky.mesh.visible &&= sky.on;
-    this.scene.background = new THREE.Color().setRGB(r, g, b);
+    const lit = sky.on && !spared?.sky;
+    const even = !this.sky.wear(shot, place);
+    const [r, g, b] = lit && even ? weighed(sky.radiance, sky) : [0, 0, 0];
+    this.sky.mesh.visible &&= lit;
+    this.scene.background = this.evenSky.setRGB(r, g, b);
+    this.lamps.children.forEach((lamp, i) => (lamp.visible = !spared?.lamps.includes(i)));
     this.cube.position.set(...place);
     this.cube.update(this.renderer, this.scene);
-    this.filtered?.dispose();
-    this.filtered = this.filter.fromCubemap(this.target.texture);
-    return this.filtered.texture;
+    const filtered = this.filter.fromCubemap(this.target.texture);
+    this.taken.set(name, filtered);
+    return filtered.texture;
+  }
+
+  /** Lets go of all but those of some names. */
+  keep(names: ReadonlySet<string>): void {
+    for (const [name, filtered] of this.taken)
+      if (!names.has(name)) {
+        filtered.dispose();
+        this.taken.delete(name);
+      }
   }
 
   /** Lamps that have a size, as bright shapes; light of theirs comes back from the set in the plate already. */
@@ -181,7 +212,7 @@ export class Surroundings {
     for (const material of this.materials) material.dispose();
     this.sky.dispose();
     this.target.dispose();
-    this.filtered?.dispose();
+    this.keep(new Set());
     this.filter.dispose();
   }
 }

@@ -7,7 +7,7 @@ import type { Camera, Frame } from "#core/optics/camera";
 import { pixelToTangent } from "#core/optics/camera";
 import type { Model } from "#core/props/model";
 import { modelOf, placementOf } from "#core/props/placed";
-import { sunDirection, weighed } from "#core/light/rig";
+import { sunDirection, unlitBy, weighed } from "#core/light/rig";
 import { placementRotation } from "#core/props/transform";
 import type { Face } from "#core/set/face";
 import { facesOf } from "#core/set/faces";
@@ -41,6 +41,8 @@ const LOOKUP = [96, 64] as const;
 const OVERSCAN = 1.18;
 /** What surrounds the props is taken anew when nothing has moved for so long. */
 const CALM_MS = 150;
+/** Props that have surroundings of their own; others share those of the first. */
+const MOST_SURROUNDED = 12;
 
 /** How bright ground is on a screen where the sun shines on it: what its shadow's colour is reckoned for. */
 const GROUND_SHOWN = 0.6;
@@ -103,6 +105,9 @@ export class View3d {
   private making = false;
   private surrounding = 0;
   private surroundedFor: unknown[] | null = null;
+  /** What is around each prop, and how strongly it lights. */
+  private readonly aroundProps = new Map<string, THREE.Texture>();
+  private aroundLevel = 1;
   private cutAt: number | null = null;
   private readonly setMeshes = new Map<string, KeptMesh>();
 
@@ -292,7 +297,7 @@ export class View3d {
     for (const prop of Object.values(shot.props)) {
       const model = prop.hidden ? null : modelOf(prop, models);
       if (!model) continue;
-      const group = this.propMeshes.groupOf(model).clone();
+      const group = this.propMeshes.groupFor(prop.id, model, !unlitBy(shot, prop.id)?.sun);
       const placement = placementOf(prop);
       const m = placementRotation(placement);
       const [sx, sy, sz] = placement.scale;
@@ -519,42 +524,81 @@ export class View3d {
     hurried: boolean,
   ): void {
     // One whose model is still on its way stands nowhere yet.
-    const first = this.things.children.find((thing) => thing.userData.prop);
-    if (!first || (hurried && this.scene.environment)) return;
-    const { placement } = shot.props[first.userData.prop as string];
-    const key = [shot.set, shot.materials, shot.light, plate, camera, placement];
-    if (this.surroundedFor?.every((part, i) => part === key[i])) return;
+    const standing = this.propsShown();
+    if (standing.length === 0 || (hurried && this.scene.environment)) {
+      this.giveSurroundings(standing);
+      return;
+    }
+    const places = standing.map(({ id }) => shot.props[id].placement);
+    const key = [shot.set, shot.materials, shot.light, plate, camera, ...places];
+    if (key.length === this.surroundedFor?.length && this.surroundedFor.every((part, i) => part === key[i])) {
+      this.giveSurroundings(standing);
+      return;
+    }
     this.surroundedFor = key;
+    this.giveSurroundings(standing);
     clearTimeout(this.surrounding);
     this.surrounding = window.setTimeout(
       () => {
-        const aim = this.wearPlate(camera, frame, plate, this.cutAt);
-        this.surround(shot, camera, aim, plate);
-        this.draw();
+        const wear = this.wearPlate(camera, frame, plate, this.cutAt);
+        const meshes = [...this.setMeshes.values()].map(({ mesh }) => ({
+          geometry: mesh.geometry,
+          pictured: mesh.userData.pictured === true,
+        }));
+        this.surroundings.prepare({ shot, camera, plate, meshes, wear });
+        this.surround(shot, this.propsShown());
       },
       this.scene.environment ? CALM_MS : 0,
     );
   }
 
-  /** Lights the props by what is around the first of them. */
-  private surround(
-    shot: Shot,
-    camera: Camera,
-    aim: (uniforms: THREE.ShaderMaterial["uniforms"], pictured: boolean) => void,
-    plate: HTMLCanvasElement | null,
-  ): void {
-    const [first] = this.things.children.filter((thing) => thing.userData.prop);
-    if (!first) return;
-    const middle = new THREE.Box3().setFromObject(first).getCenter(new THREE.Vector3());
-    const meshes = [...this.setMeshes.values()].map(({ mesh }) => ({
-      geometry: mesh.geometry,
-      pictured: mesh.userData.pictured === true,
-    }));
-    const lit = this.scene.environment !== null;
-    this.scene.environment = this.surroundings.at([middle.x, middle.y, middle.z], shot, camera, plate, meshes, aim);
-    // Shaders that know of surroundings are others than those that do not.
-    if (!lit) this.fresh = true;
-    this.scene.environmentIntensity = shot.light.propLevel;
+  /** The props as they stand in the view. */
+  private propsShown(): { id: string; thing: THREE.Object3D }[] {
+    return this.things.children.flatMap((thing) =>
+      typeof thing.userData.prop === "string" ? [{ id: thing.userData.prop, thing }] : [],
+    );
+  }
+
+  /** Takes what is around each prop, one after the other so that the page is not held up; of very many only some have their own. */
+  private surround(shot: Shot, props: { id: string; thing: THREE.Object3D }[]): void {
+    const names = new Set<string>();
+    const next = (i: number) => {
+      if (i >= Math.min(props.length, MOST_SURROUNDED)) {
+        for (const id of this.aroundProps.keys())
+          if (!props.some((prop) => prop.id === id)) this.aroundProps.delete(id);
+        this.surroundings.keep(names);
+        this.draw();
+        return;
+      }
+      const { id, thing } = props[i];
+      const middle = new THREE.Box3().setFromObject(thing).getCenter(new THREE.Vector3());
+      const place: Vec3 = [middle.x, middle.y, middle.z];
+      const spared = unlitBy(shot, id);
+      const texture = this.surroundings.at(place, shot, spared);
+      names.add(this.surroundings.nameOf(place, spared));
+      this.aroundProps.set(id, texture);
+      if (i === 0) {
+        // Shaders that know of surroundings are others than those that do not.
+        if (!this.scene.environment) this.fresh = true;
+        this.scene.environment = texture;
+        this.scene.environmentIntensity = shot.light.propLevel;
+      }
+      this.aroundLevel = shot.light.propLevel;
+      this.giveSurroundings(this.propsShown());
+      this.surrounding = window.setTimeout(() => next(i + 1), 0);
+    };
+    next(0);
+  }
+
+  /** Lights each prop by what is around it, as far as that is known. */
+  private giveSurroundings(props: { id: string; thing: THREE.Object3D }[]): void {
+    for (const { id, thing } of props) {
+      const texture = this.aroundProps.get(id) ?? null;
+      for (const mesh of thing.children as THREE.Mesh<THREE.BufferGeometry, THREE.MeshPhysicalMaterial>[]) {
+        mesh.material.envMap = texture;
+        mesh.material.envMapIntensity = this.aroundLevel;
+      }
+    }
   }
 
   /** Takes the view from outside to one of its directions, with the set in the middle. */
