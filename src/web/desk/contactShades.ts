@@ -46,6 +46,8 @@ function letGo(geometry: THREE.BufferGeometry): void {
 export class ContactShades {
   /** What is laid over the set. */
   readonly sheets = new THREE.Group();
+  /** Times that they were laid anew. */
+  laidAnew = 0;
   private laid: OnFace[] = [];
   /** Corners of props with the light that they lack, by prop and mesh. */
   private readonly lit = new Map<string, { positions: Float32Array; geometry: THREE.BufferGeometry }>();
@@ -199,6 +201,7 @@ export class ContactShades {
   ): void {
     for (const { mesh } of this.laid) discard(mesh);
     this.sheets.clear();
+    this.laidAnew++;
     this.laid = shades.map((shade, i) => {
       const { face, sheet, stood } = on[i];
       const mesh = newSheet(face, sheet);

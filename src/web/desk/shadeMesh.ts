@@ -16,6 +16,11 @@ export type SheetMesh = THREE.Mesh<THREE.BufferGeometry, THREE.ShaderMaterial>;
 /** A share of linear light that is taken away, as one of a picture on a screen. */
 export const onScreen = (share: number): number => 1 - (1 - Math.min(1, share)) ** (1 / SCREEN_GAMMA);
 
+/** Has sheets lie over linear light, as in what props mirror, or over a picture as a screen has it. */
+export function layOver(sheets: THREE.Group, linear: boolean): void {
+  for (const { material } of sheets.children as SheetMesh[]) material.uniforms.screen.value = linear ? 1 : SCREEN_GAMMA;
+}
+
 /** A sheet without its picture yet: `uniforms.picture` holds shares of light, `shift` how far its prop has moved since. */
 export function newSheet(face: Face, sheet: Sheet): SheetMesh {
   const { positions, indices } = frontMesh([face]);
@@ -27,6 +32,7 @@ export function newSheet(face: Face, sheet: Sheet): SheetMesh {
     uniforms: {
       picture: { value: null },
       strength: { value: 0 },
+      screen: { value: SCREEN_GAMMA },
       corner: { value: vector(sheet.corner) },
       across: { value: vector(sheet.across).divideScalar(sheet.size[0]) },
       along: { value: vector(sheet.along).divideScalar(sheet.size[1]) },
@@ -39,12 +45,12 @@ export function newSheet(face: Face, sheet: Sheet): SheetMesh {
         at = vec2(dot(from, across), dot(from, along));
         gl_Position = projectionMatrix * modelViewMatrix * vec4(position + lift, 1.0);
       }`,
-    fragmentShader: `uniform sampler2D picture; uniform float strength; varying vec2 at;
+    fragmentShader: `uniform sampler2D picture; uniform float strength; uniform float screen; varying vec2 at;
       void main() {
         if (at.x < 0.0 || at.y < 0.0 || at.x > 1.0 || at.y > 1.0) discard;
         vec2 edge = smoothstep(0.0, 0.15, at) * smoothstep(0.0, 0.15, 1.0 - at);
         float left = 1.0 - strength * edge.x * edge.y * texture2D(picture, at).r;
-        gl_FragColor = vec4(0.0, 0.0, 0.0, 1.0 - pow(left, 1.0 / ${SCREEN_GAMMA.toFixed(1)}));
+        gl_FragColor = vec4(0.0, 0.0, 0.0, 1.0 - pow(left, 1.0 / screen));
       }`,
     side: THREE.DoubleSide,
     transparent: true,

@@ -3,13 +3,14 @@ import type { unlitBy } from "#core/light/rig";
 import { lampsLit, lampsOf, weighed } from "#core/light/rig";
 import { srgbToLinear } from "#core/colour/srgb";
 import type { Vec2, Vec3 } from "#core/math/vec3";
-import { dot, sub } from "#core/math/vec3";
+import { cross, dot, sub } from "#core/math/vec3";
 import { faceNormal } from "#core/set/face";
 import type { Camera } from "#core/optics/camera";
 import { pickFace } from "#core/set/pick";
 import { materialAt } from "#core/set/surface";
 import type { Shot } from "#core/shot/schema";
 import { MOST_LAMPS, projectedMaterial } from "./projected.ts";
+import { layOver } from "./shadeMesh.ts";
 import { SkyBall } from "./skyBall.ts";
 
 /**
@@ -98,6 +99,8 @@ export interface Place {
   plate: HTMLCanvasElement | null;
   meshes: readonly { geometry: THREE.BufferGeometry; pictured: boolean }[];
   wear: (uniforms: THREE.ShaderMaterial["uniforms"], pictured: boolean) => void;
+  /** Shades of the props on the set, and which of them they are. */
+  shades: { sheets: THREE.Group; laidAnew: number };
 }
 
 /** Sources that leave a prop out: the lamps by their number. */
@@ -120,6 +123,7 @@ export class Surroundings {
   private readonly taken = new Map<string, THREE.WebGLRenderTarget>();
   private known: unknown[] = [];
   private generation = 0;
+  private sheets: THREE.Group | null = null;
   private readonly evenSky = new THREE.Color();
 
   constructor(private readonly renderer: THREE.WebGLRenderer) {
@@ -128,8 +132,9 @@ export class Surroundings {
   }
 
   /** Makes ready for a set, light, camera and plate. What was taken of others stays until it is let go. */
-  prepare({ shot, camera, plate, meshes, wear }: Place): void {
-    const key = [shot.set, shot.materials, shot.light, camera, plate, meshes.length];
+  prepare({ shot, camera, plate, meshes, wear, shades }: Place): void {
+    this.sheets = shades.sheets;
+    const key = [shot.set, shot.materials, shot.light, camera, plate, meshes.length, shades.laidAnew];
     if (key.length === this.known.length && key.every((x, i) => x === this.known[i])) return;
     this.known = key;
     this.generation++;
@@ -173,7 +178,18 @@ export class Surroundings {
     this.scene.background = this.evenSky.setRGB(r, g, b);
     this.lamps.children.forEach((lamp, i) => (lamp.visible = !spared?.lamps.includes(i)));
     this.cube.position.set(...place);
+    const { sheets } = this;
+    const shown = sheets?.parent;
+    // A prop mirrors its own shade on what it stands on.
+    if (sheets) {
+      this.scene.add(sheets);
+      layOver(sheets, true);
+    }
     this.cube.update(this.renderer, this.scene);
+    if (sheets && shown) {
+      layOver(sheets, false);
+      shown.add(sheets);
+    }
     const filtered = this.filter.fromCubemap(this.target.texture);
     this.taken.set(name, filtered);
     return filtered.texture;
@@ -192,7 +208,7 @@ export class Surroundings {
   private lightLamps(shot: Shot): void {
     this.lamps.clear();
     const sources = lampsLit(shot);
-    for (const [i, { kind, position, facing, size, radiance: full }] of lampsOf(shot).entries()) {
+    for (const [i, { kind, position, facing, across, size, radiance: full }] of lampsOf(shot).entries()) {
       const radiance = weighed(full, sources[i]);
       const shape =
         kind === "rectangle"
@@ -203,7 +219,8 @@ export class Surroundings {
       const colour = new THREE.Color().setRGB(radiance[0], radiance[1], radiance[2]);
       const lamp = new THREE.Mesh(shape, new THREE.MeshBasicMaterial({ color: colour }));
       lamp.position.set(position[0], position[1], position[2]);
-      lamp.lookAt(position[0] + facing[0], position[1] + facing[1], position[2] + facing[2]);
+      const basis = [across, cross(facing, across), facing].map((axis) => new THREE.Vector3(...axis));
+      lamp.quaternion.setFromRotationMatrix(new THREE.Matrix4().makeBasis(basis[0], basis[1], basis[2]));
       this.lamps.add(lamp);
     }
   }

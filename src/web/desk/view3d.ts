@@ -159,6 +159,8 @@ export class View3d {
   }
 
   private hasSheets = false;
+  /** Looks whether what is around the props has to be taken anew, with what was shown last. */
+  private surroundAgain: () => void = () => undefined;
   /** What was shown last, for showing it again when something about it has come. */
   private shown: [Shot, Map<string, Model>] | null = null;
 
@@ -169,6 +171,7 @@ export class View3d {
     this.shade(shot, models);
     // The first sheets bring a shader of their own; later ones, and what props lack of light, need no other.
     if (!this.hasSheets && this.shades.sheets.children.length > 0) this.fresh = this.hasSheets = true;
+    this.surroundAgain();
     this.draw();
   }
 
@@ -194,7 +197,8 @@ export class View3d {
     this.light(shot);
     this.showOutline(camera, frame, outside, plate);
     if (outside) this.wearPlate(camera, frame, plate, cutAt);
-    this.surroundSoon(shot, camera, frame, plate, hurried);
+    this.surroundAgain = () => this.surroundSoon(shot, camera, frame, plate, hurried);
+    this.surroundAgain();
     if (stepsOut) this.stepBack(camera, shot);
     if (look !== this.look || stepsOut) this.lookFrom(look, size);
     this.orbit.enabled = outside && look === "orbit";
@@ -530,7 +534,7 @@ export class View3d {
       return;
     }
     const places = standing.map(({ id }) => shot.props[id].placement);
-    const key = [shot.set, shot.materials, shot.light, plate, camera, ...places];
+    const key = [shot.set, shot.materials, shot.light, plate, camera, this.shades.laidAnew, ...places];
     if (key.length === this.surroundedFor?.length && this.surroundedFor.every((part, i) => part === key[i])) {
       this.giveSurroundings(standing);
       return;
@@ -545,7 +549,7 @@ export class View3d {
           geometry: mesh.geometry,
           pictured: mesh.userData.pictured === true,
         }));
-        this.surroundings.prepare({ shot, camera, plate, meshes, wear });
+        this.surroundings.prepare({ shot, camera, plate, meshes, wear, shades: this.shades });
         this.surround(shot, this.propsShown());
       },
       this.scene.environment ? CALM_MS : 0,
