@@ -66,7 +66,7 @@ export function sitReport(scene: SitScene): ReportLine[] {
 }
 
 /** The state of the whole: that of its worst line. */
-export function overall(lines: readonly ReportLine[]): SitState {
+export function overall(lines: readonly Pick<ReportLine, "state">[]): SitState {
   if (lines.some(({ state }) => state === "bad")) return "bad";
   if (lines.some(({ state }) => state === "warn")) return "warn";
   return lines.length > 0 ? "good" : "unknown";

@@ -359,6 +359,10 @@ describe("hand over", () => {
 
   test("OBJ has the box where it stands; camera files say the same camera", async () => {
     const obj = new TextDecoder().decode(await bytesOf("Test-scene.obj"));
+    // It names its materials by the file that goes with it, so that two shots lie in one folder.
+    expect(obj.split("\n")[0]).toBe("mtllib Test-scene.mtl");
+    const materials = new TextDecoder().decode(await bytesOf("Test-scene.mtl"));
+    for (const [, used] of obj.matchAll(/^usemtl (.+)$/gm)) expect(materials).toContain(`newmtl ${used}\n`);
     const heights = obj.split("\n").flatMap((l) => (l.startsWith("v ") ? [Number(l.split(" ")[3])] : []));
     expect(Math.max(...heights)).toBeCloseTo(1, 6);
     const json = JSON.parse(new TextDecoder().decode(await bytesOf("Test-camera.json"))) as { focalPx: number };

@@ -1,6 +1,7 @@
 import { computed } from "vue";
 import { equivalents35mm } from "#core/optics/camera";
 import { shotFrame } from "#core/plate/schema";
+import { overall } from "#core/sit/report";
 import type { StepName } from "../stores/desk.ts";
 import { useComp } from "../stores/comp.ts";
 import { useFinals } from "../stores/finals.ts";
@@ -40,12 +41,12 @@ export function useStepResults() {
   };
 
   /** What the sit report came to, with the state of its worst line. */
-  const sitResult = (): { words: string; state: "good" | "warn" | "bad" } | null => {
+  const sitResult = (): { words: string; state: StepState } | null => {
     if (!sit.lines || sit.stale) return null;
-    const of = (state: string) => sit.lines!.filter((line) => line.state === state).length;
-    const [bad, warn] = [of("bad"), of("warn")];
-    if (bad > 0) return { words: `${bad} to mend`, state: "bad" };
-    return warn > 0 ? { words: `${warn} to look at`, state: "warn" } : { words: "sits well", state: "good" };
+    const state = overall(sit.lines);
+    const count = sit.lines.filter((line) => line.state === state).length;
+    if (state === "bad") return { words: `${count} to mend`, state };
+    return state === "warn" ? { words: `${count} to look at`, state } : { words: "sits well", state: "good" };
   };
 
   /** In its own figures. */

@@ -1,26 +1,18 @@
 import { computed } from "vue";
 import type { Camera } from "#core/optics/camera";
-import { groundPlane, pixelOnPlane, projectPoint } from "#core/optics/camera";
-import type { Vec2, Vec3 } from "#core/math/vec3";
+import { projectPoint } from "#core/optics/camera";
+import type { Vec3 } from "#core/math/vec3";
+import { landingPlace } from "#core/shot/landing";
 import { modelBounds } from "#core/props/model";
 import { modelOf, placementOf, singleModelOf } from "#core/props/placed";
 import type { Prop } from "#core/props/schema";
 import { plainProp } from "#core/props/schema";
 import { placementMatrix } from "#core/props/transform";
-import { faceNormal } from "#core/set/face";
-import { groundHeight } from "#core/set/pieces";
-import { pickFace } from "#core/set/pick";
 import type { Shot } from "#core/shot/schema";
 import { freshId } from "../../desk/ids.ts";
 import { useDesk } from "../../stores/desk.ts";
 import { useModels } from "../../stores/models.ts";
 import { useShot } from "../../stores/shot.ts";
-
-/** Metres from the camera beyond which nothing is set down by itself. */
-const FARTHEST = 40;
-
-/** Share of the plate's width that has to be of the set on both sides of a place. */
-const BESIDE = 0.05;
 
 /** What the cards of the Props step share: the chosen prop, its model and size, and changing it. */
 export function useProps(props: { shot: Shot; camera: Camera | null }) {
@@ -73,58 +65,16 @@ export function useProps(props: { shot: Shot; camera: Camera | null }) {
     return { left: Math.min(...us), top: Math.min(...vs), right: Math.max(...us), bottom: Math.max(...vs) };
   }
 
-  /** Row of the plate at which the ground comes within reach in a column; its foot where it never does. */
-  function groundTop(near: (pixel: Vec2) => boolean, u: number, height: number): number {
-    const rows = Array.from({ length: 48 }, (_, i) => (i * height) / 48);
-    return rows.find((v) => near([u, v])) ?? height;
-  }
-
-  /**
-   * A free place well below the horizon: on an upward face of the set that the plate shows there, else on the ground; not
-   * behind another prop.
-   */
+  /** Where a new prop is set down by itself. */
   function landing(): Vec3 {
     const { camera, shot } = props;
     if (!camera) return [0, 0, 0];
-    const { width, height } = shot.plates.main;
-    const far = (at: Vec3) => Math.hypot(at[0] - camera.position[0], at[1] - camera.position[1]);
-    const ground = groundPlane(groundHeight(shot));
-    const near = (pixel: Vec2): boolean => {
-      const at = pixelOnPlane(camera, pixel, ground);
-      return at !== null && far(at) < FARTHEST;
-    };
-    const free = (at: Vec3) =>
-      Object.values(shot.props).every((prop) => {
-        const [x, y] = prop.placement.position;
-        return Math.hypot(at[0] - x, at[1] - y) > roomBeside(prop);
-      });
-    const boxes = Object.values(shot.props).map(boxOf);
-    const open = ([u, v]: Vec2) =>
-      boxes.every((box) => !box || u < box.left || u > box.right || v < box.top || v > box.bottom);
-    const upward = (met: ReturnType<typeof pickFace>) => met !== null && faceNormal(met.face)[2] ** 2 > 0.3;
-    const places: { at: Vec3; open: boolean; built: boolean }[] = [];
-    for (const down of [0.45, 0.6, 0.32, 0.75, 0.88])
-      for (const across of [0.5, 0.36, 0.64, 0.24, 0.76]) {
-        const u = across * width;
-        const top = groundTop(near, u, height);
-        const pixel: Vec2 = [u, top + down * (height - top)];
-        const met = pickFace(shot.set, camera, pixel);
-        // The ground behind a wall is no place.
-        if (met && !upward(met)) continue;
-        const at = met ? met.world : pixelOnPlane(camera, pixel, ground);
-        // Nor is the border of a face as good as its middle.
-        const built = [-1, 0, 1].every((side) =>
-          upward(pickFace(shot.set, camera, [u + side * BESIDE * width, pixel[1]])),
-        );
-        if (at && far(at) < FARTHEST) places.push({ at, open: open(pixel), built });
-      }
-    const best = [
-      places.find((p) => p.built && p.open && free(p.at)),
-      places.find((p) => p.open && free(p.at)),
-      places.find((p) => free(p.at)),
-      places[0],
-    ].find((p) => p);
-    return best?.at ?? [0, 0, 0];
+    const others = Object.values(shot.props).map((prop) => ({
+      foot: prop.placement.position,
+      room: roomBeside(prop),
+      box: boxOf(prop),
+    }));
+    return landingPlace(shot.set, camera, shot.plates.main, others);
   }
 
   /** Adds a prop where the plate shows ground, and selects it. */
