@@ -30,17 +30,24 @@ export const useSit = defineStore("sit", () => {
   async function look(id: string, scale: number): Promise<void> {
     if (busy.value) return;
     busy.value = true;
+    const shot = store.id;
     try {
       let state = await api.sitReport(id);
       work.value = state;
       while (state.state === "running") {
         await new Promise((resolve) => setTimeout(resolve, 250));
+        // One who has gone on to another shot does not wait for it.
+        if (store.id !== shot) {
+          await api.cancelWork(state.id);
+          return;
+        }
         state = await api.work(state.id);
         work.value = state;
       }
       if (state.state === "failed") throw new Error(state.message ?? "The report failed.");
       if (state.state !== "done") return;
       const answer = await api.workAnswer<{ lines: ShownLine[] }>(state.id);
+      if (store.id !== shot) return;
       lines.value = answer.lines;
       of.value = { id, scale };
       stale.value = false;
