@@ -34,13 +34,20 @@ export const useHanding = defineStore("handing", () => {
   );
 
   async function start(): Promise<void> {
-    if (!store.id) return;
+    const { id } = store;
+    if (!id) return;
     try {
-      work.value = await api.handOver(store.id, final.value, choice.value);
-      while (work.value?.state === "running") {
+      let state = await api.handOver(id, final.value, choice.value);
+      // What is handed over of a shot that was left ends on the server, unseen.
+      while (store.id === id) {
+        work.value = state;
+        if (state.state !== "running") break;
         await new Promise((resolve) => setTimeout(resolve, 300));
-        if (work.value) work.value = await api.work(work.value.id);
+        // Left in the meantime.
+        if (!work.value) return;
+        state = await api.work(state.id);
       }
+      if (store.id !== id) return;
       if (work.value?.state === "failed") {
         notices.say("bad", work.value.message ?? "It failed.", "Leave that out, or mend it, and hand over again.");
         work.value = null;

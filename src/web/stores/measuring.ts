@@ -1,7 +1,7 @@
 import type { Remote } from "comlink";
 import { transfer, wrap } from "comlink";
 import { defineStore } from "pinia";
-import { shallowRef } from "vue";
+import { shallowRef, watch } from "vue";
 import type { MeasuredLateral } from "#core/comp/lateral";
 import type { MeasuredGrain } from "#core/comp/measureGrain";
 import type { MeasuredSharpness } from "#core/comp/sharpness";
@@ -12,14 +12,23 @@ import type { Shot } from "#core/shot/schema";
 import { plain } from "../plain.ts";
 import type { Measuring } from "../workers/measure.worker.ts";
 import { usePlate } from "./plate.ts";
+import { useShot } from "./shot.ts";
 
 /** Grain and sharpness of the open plate, measured in a worker. */
 export const useMeasuring = defineStore("measuring", () => {
   const plate = usePlate();
+  const store = useShot();
   const grain = shallowRef<MeasuredGrain | null>(null);
   const sharpness = shallowRef<MeasuredSharpness | null>(null);
   const busy = shallowRef(false);
   let worker: Remote<Measuring> | null = null;
+  watch(
+    () => store.id,
+    () => {
+      grain.value = null;
+      sharpness.value = null;
+    },
+  );
 
   async function ask<T>(
     question: (measure: Remote<Measuring>, own: { width: number; height: number; linear: Float32Array }) => Promise<T>,
@@ -32,7 +41,13 @@ export const useMeasuring = defineStore("measuring", () => {
     busy.value = true;
     try {
       const linear = shown.linear.slice();
-      return await question(worker, transfer({ width: shown.width, height: shown.height, linear }, [linear.buffer]));
+      const found = await question(
+        worker,
+        transfer({ width: shown.width, height: shown.height, linear }, [linear.buffer]),
+      );
+      // What was found goes into the document that is open.
+      if (plate.shown !== shown) throw new Error("Another plate is shown by now. Measure that one.");
+      return found;
     } finally {
       busy.value = false;
     }
