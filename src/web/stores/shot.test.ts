@@ -262,3 +262,13 @@ test("a shot whose answer comes after another was opened stays closed", async ()
   await first;
   expect(store.id).toBe("slipway");
 });
+
+test("what took long changes the shot that it was for, or none", async () => {
+  const { store } = await shotOpen();
+  const check = store.stays();
+  expect(check).not.toThrow();
+  await store.open("slipway");
+  expect(check).toThrow(/not open any more/);
+  // The one that is open now may change.
+  expect(store.stays()).not.toThrow();
+});

@@ -336,10 +336,25 @@ export const useShot = defineStore("shot", () => {
   const undo = (): Promise<void> => stepTo("undo");
   const redo = (): Promise<void> => stepTo("redo");
 
+  /**
+   * For what takes long before it changes the document: asked again then, it throws a sentence where the shot that is open
+   * now has been left, so that nothing goes into another one.
+   */
+  function stays(): () => void {
+    const at = id.value;
+    return () => {
+      if (id.value !== at)
+        throw new Error(
+          "The shot that this was for is not open any more. Nothing was changed; open it and do it again.",
+        );
+    };
+  }
+
   return {
     id,
     work,
     shot,
+    stays,
     live,
     saving,
     canUndo,

@@ -98,9 +98,11 @@ async function use(n: NoteValue): Promise<void> {
 }
 
 async function addPictures(files: Iterable<File> | null): Promise<void> {
+  const check = store.stays();
   for (const file of files ?? []) {
     try {
       const { hash, name } = await api.addPicture(file);
+      check();
       await store.commit("Add reference picture", (d) => {
         const id = freshId("picture", d.notes.pictures);
         d.notes.pictures[id] = { id, asset: hash, name };

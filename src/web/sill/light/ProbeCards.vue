@@ -83,8 +83,10 @@ async function remove(id: string): Promise<void> {
 
 async function balance(): Promise<void> {
   busy.value = true;
+  const check = store.stays();
   try {
     const result = await proof.probe(props.shot);
+    check();
     if (typeof result === "string") {
       notices.say("warn", result);
       return;
@@ -92,9 +94,12 @@ async function balance(): Promise<void> {
     last.value = result;
     desk.nextProbe = result.next;
     await store.commit("Balance the light", (d) => takeColours(d.light, result.colours));
+  } catch (error) {
+    notices.fail(error);
   } finally {
     busy.value = false;
-    proof.render(props.shot);
+    // The proof gave way to the probing.
+    if (store.shot) proof.render(store.shot);
   }
 }
 /** The light was given a colour that is the surfaces' own. */

@@ -23,6 +23,7 @@ export function useSurroundings() {
   const incoming = useIncoming();
 
   async function bring(file: File): Promise<void> {
+    const check = store.stays();
     try {
       const asset = await incoming.send(file, (follow) => api.sendSurroundings(file, follow));
       if (!asset) return;
@@ -46,6 +47,7 @@ export function useSurroundings() {
       };
       const facts = await models.lookAround(spread);
       if (!facts) throw new Error("The picture cannot be had from the server. Drop it again.");
+      check();
       await store.commit("Take surroundings", (d) => {
         const { sky } = d.light;
         sky.radiance = asBright(facts.mean, sky.on ? luminance(...(sky.radiance as Vec3)) : 0.25);

@@ -42,9 +42,16 @@ const folder = ref<HTMLInputElement>();
 const newer = ref<HTMLInputElement>();
 
 async function importFiles(files: readonly DroppedFile[]): Promise<void> {
+  const check = store.stays();
   const brought = await bring(files);
   for (const input of [picker.value, folder.value]) if (input) input.value = "";
   if (!brought) return;
+  try {
+    check();
+  } catch (error) {
+    notices.fail(error);
+    return;
+  }
   const { asset } = brought;
   const source: Prop["source"] = {
     kind: "model",

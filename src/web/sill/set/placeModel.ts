@@ -48,6 +48,7 @@ export function usePlaceModel() {
   async function bringPlace(shot: Shot, file: File | undefined): Promise<void> {
     if (!file) return;
     reading.value = true;
+    const check = store.stays();
     try {
       const asset = await api.addModel(file);
       if (asset.triangles > MOST_SET_TRIANGLES) {
@@ -60,6 +61,7 @@ export function usePlaceModel() {
       }
       const model = await models.fetched(asset.hash);
       if (!model) throw new Error(`${file.name} was taken in, but cannot be read back. Try again.`);
+      check();
       for (const text of asset.notices) notices.say("warn", text);
       await add(shot, model, asset.hash, file.name);
       notices.say(
