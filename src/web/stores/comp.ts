@@ -190,10 +190,13 @@ export const useComp = defineStore("comp", () => {
   async function finishWhole(): Promise<void> {
     if (source.value?.kind !== "final" || !store.shot) return;
     const { id } = source.value;
+    const shot = store.id;
     try {
       work.value = await api.finishFinal(id, store.shot.comp);
       while (work.value.state === "running") {
         await new Promise((resolve) => setTimeout(resolve, 250));
+        // It goes on for a shot that was left, unseen.
+        if (store.id !== shot) return;
         work.value = await api.work(work.value.id);
       }
       if (work.value.state === "done") notices.say("good", "Finished at full size.", "Save it under Hand over.");
