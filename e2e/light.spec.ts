@@ -193,6 +193,12 @@ test("quay: of two cubes alike the one that the sun leaves out stands in the sky
     .poll(async () => (await lid(-3.2)) / (await lid(-5.2)) / ((bright + dim) / dim), { timeout: 20_000 })
     .toBeGreaterThan(0.8);
   expect((await lid(-3.2)) / (await lid(-5.2)) / ((bright + dim) / dim)).toBeLessThan(1.25);
+  // Without the sky as well only what the quay gives back is left, of which a lid sees nothing.
+  const inSky = await lid(-5.2);
+  await page.getByTestId("source-sky").locator(".p-multiselect").click();
+  await page.getByRole("option", { name: "left" }).click();
+  await page.keyboard.press("Escape");
+  await expect.poll(async () => (await lid(-5.2)) / inSky, { timeout: 20_000 }).toBeLessThan(0.25);
 });
 
 test("quay: two sightings give the sun, the odd third is named, and the almanac tells north and the time", async ({

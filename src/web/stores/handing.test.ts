@@ -2,6 +2,7 @@ import { afterEach, beforeEach, expect, jest, test } from "@jest/globals";
 import { createPinia, setActivePinia } from "pinia";
 import { nextTick } from "vue";
 import type { WorkState } from "#core/shot/api";
+import { workState } from "../../testing/work.ts";
 import { api } from "../api.ts";
 import { useHanding } from "./handing.ts";
 import { useNotices } from "./notices.ts";
@@ -9,16 +10,6 @@ import { useShot } from "./shot.ts";
 
 /** Handing over as the page follows it. */
 
-const working = (change: Partial<WorkState> = {}): WorkState => ({
-  id: "work-1",
-  state: "running",
-  share: 0,
-  secondsLeft: null,
-  what: "",
-  message: null,
-  files: [],
-  ...change,
-});
 const FILES = [{ name: "quay-picture.png", bytes: 1000 }];
 let now: WorkState;
 
@@ -30,10 +21,10 @@ beforeEach(() => {
   });
   setActivePinia(createPinia());
   useShot().$patch({ id: "quay" });
-  now = working();
+  now = workState();
   api.handOver = () => Promise.resolve(now);
   api.work = () => Promise.resolve(now);
-  api.cancelWork = () => Promise.resolve(working({ state: "cancelled" }));
+  api.cancelWork = () => Promise.resolve(workState({ state: "cancelled" }));
 });
 afterEach(() => {
   jest.useRealTimers();
@@ -43,10 +34,10 @@ test("what is being written is told, and the files stay once they are there", as
   const handing = useHanding();
   const begun = handing.start();
   await jest.advanceTimersByTimeAsync(0);
-  now = working({ share: 0.4, what: "Layers for a compositor" });
+  now = workState({ share: 0.4, what: "Layers for a compositor" });
   await jest.advanceTimersByTimeAsync(300);
   expect(handing.work).toMatchObject({ share: 0.4, what: "Layers for a compositor" });
-  now = working({ state: "done", share: 1, files: FILES });
+  now = workState({ state: "done", share: 1, files: FILES });
   await jest.advanceTimersByTimeAsync(300);
   await begun;
   expect(handing.work?.files).toEqual(FILES);
@@ -54,10 +45,24 @@ test("what is being written is told, and the files stay once they are there", as
 
 test("one that fails says why and is not shown as done", async () => {
   const handing = useHanding();
-  now = working({ state: "failed", message: "Layers for a compositor: the final has no passes." });
+  now = workState({ state: "failed", message: "Layers for a compositor: the final has no passes." });
   await handing.start();
   expect(handing.work).toBeNull();
   expect(useNotices().list.map((n) => n.text)).toEqual(["Layers for a compositor: the final has no passes."]);
+});
+
+test("an answer that was on its way as it was left by hand does not bring it back", async () => {
+  const handing = useHanding();
+  const begun = handing.start();
+  await jest.advanceTimersByTimeAsync(0);
+  let answer: (state: WorkState) => void = () => undefined;
+  api.work = () => new Promise((resolve) => (answer = resolve));
+  await jest.advanceTimersByTimeAsync(300);
+  await handing.cancel();
+  answer(workState({ share: 0.5 }));
+  await jest.advanceTimersByTimeAsync(0);
+  expect(handing.work).toBeNull();
+  await begun;
 });
 
 test("left by hand, or with its shot, it shows nothing any more", async () => {
@@ -77,7 +82,7 @@ test("left by hand, or with its shot, it shows nothing any more", async () => {
   await jest.advanceTimersByTimeAsync(300);
   useShot().$patch({ id: "slipway" });
   await nextTick();
-  answer(working({ state: "done", files: FILES }));
+  answer(workState({ state: "done", files: FILES }));
   await again;
   expect(handing.work).toBeNull();
   expect(useNotices().list).toEqual([]);

@@ -43,9 +43,10 @@ export const useHanding = defineStore("handing", () => {
         work.value = state;
         if (state.state !== "running") break;
         await new Promise((resolve) => setTimeout(resolve, 300));
-        // Left in the meantime.
+        // Left in the meantime, or while the answer was on its way.
         if (!work.value) return;
         state = await api.work(state.id);
+        if (!work.value) return;
       }
       if (store.id !== id) return;
       if (work.value?.state === "failed") {

@@ -2,6 +2,7 @@ import { afterEach, beforeEach, expect, jest, test } from "@jest/globals";
 import { createPinia, setActivePinia } from "pinia";
 import { nextTick } from "vue";
 import type { WorkState } from "#core/shot/api";
+import { workState } from "../../testing/work.ts";
 import { api } from "../api.ts";
 import { useNotices } from "./notices.ts";
 import { useShot } from "./shot.ts";
@@ -10,16 +11,6 @@ import { useSit } from "./sit.ts";
 
 /** The report as the page follows it, beside a server that is asked every quarter of a second. */
 
-const working = (change: Partial<WorkState> = {}): WorkState => ({
-  id: "work-1",
-  state: "running",
-  share: 0,
-  secondsLeft: null,
-  what: "",
-  message: null,
-  files: [],
-  ...change,
-});
 const LINES = [{ check: "grain", label: "Grain", state: "good", picture: null }] as unknown as ShownLine[];
 
 let now: WorkState;
@@ -29,14 +20,14 @@ beforeEach(() => {
   jest.useFakeTimers();
   setActivePinia(createPinia());
   useShot().$patch({ id: "quay" });
-  now = working();
+  now = workState();
   left = [];
   api.sitReport = () => Promise.resolve(now);
   api.work = () => Promise.resolve(now);
   api.workAnswer = <T>() => Promise.resolve({ lines: LINES } as T);
   api.cancelWork = (id) => {
     left.push(id);
-    now = working({ state: "cancelled" });
+    now = workState({ state: "cancelled" });
     return Promise.resolve(now);
   };
 });
@@ -48,11 +39,11 @@ test("how far it is is told until its lines are there", async () => {
   const sit = useSit();
   const looked = sit.look("final-1", 0.5);
   await jest.advanceTimersByTimeAsync(0);
-  now = working({ share: 0.6, what: "looking at it", secondsLeft: 2 });
+  now = workState({ share: 0.6, what: "looking at it", secondsLeft: 2 });
   await jest.advanceTimersByTimeAsync(250);
   expect(sit.work).toMatchObject({ share: 0.6, what: "looking at it", secondsLeft: 2 });
   expect(sit.lines).toBeNull();
-  now = working({ state: "done", share: 1 });
+  now = workState({ state: "done", share: 1 });
   await jest.advanceTimersByTimeAsync(250);
   await looked;
   expect(sit.lines).toEqual(LINES);
@@ -74,10 +65,10 @@ test("one that is left ends on the server and shows nothing", async () => {
 
 test("one that fails says why, and may be asked for again", async () => {
   const sit = useSit();
-  now = working({ state: "failed", message: "This final has no passes." });
+  now = workState({ state: "failed", message: "This final has no passes." });
   await sit.look("final-1", 1);
   expect(useNotices().list.map((n) => n.text)).toEqual(["This final has no passes."]);
-  now = working({ state: "done" });
+  now = workState({ state: "done" });
   await sit.look("final-1", 1);
   expect(sit.lines).toEqual(LINES);
 });
