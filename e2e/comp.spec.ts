@@ -62,7 +62,7 @@ test("a final is finished again, held to a matte, reported on and handed over; n
     const list = (await (await request.get(`/api/shots/${id}/finals`)).json()) as { status: string }[];
     return list[0].status;
   };
-  await expect.poll(state, { timeout: 120_000, intervals: [1000] }).toBe("done");
+  await expect.poll(state, { timeout: 300_000, intervals: [1000] }).toBe("done");
   const pictureOf = async () => {
     const bytes = await (await request.get(`/api/finals/${final}/picture.png`)).body();
     return sharp(bytes).raw().toBuffer();
@@ -72,7 +72,7 @@ test("a final is finished again, held to a matte, reported on and handed over; n
   const desk = new Desk(page);
   await page.goto(`/shots/${id}/comp`);
   await page.getByTestId("take-final").click();
-  await expect(page.getByTestId("finish-whole")).toBeVisible({ timeout: 30_000 });
+  await expect(page.getByTestId("finish-whole")).toBeVisible({ timeout: 300_000 });
   await page.getByTestId("drawer-tone").click();
   await desk.type("Exposure, stops", "-2");
   await expect.poll(async () => (await comp()).props.exposure).toBe(-2);
@@ -114,7 +114,7 @@ test("a final is finished again, held to a matte, reported on and handed over; n
 
   await page.getByTestId("drawer-view").click();
   await page.getByTestId("finish-whole").click();
-  await expect(page.getByText("Finished at full size.").first()).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByText("Finished at full size.").first()).toBeVisible({ timeout: 300_000 });
   const after = await pictureOf();
   const { shot } = await opened(request, id);
   const { width, height } = await sharp(
@@ -129,7 +129,7 @@ test("a final is finished again, held to a matte, reported on and handed over; n
   // What is wrong with it comes first.
   await page.getByTestId("drawer-sit").click();
   await page.getByTestId("sit-report").click();
-  await expect(page.getByTestId("sit-state")).toContainText("to mend", { timeout: 60_000 });
+  await expect(page.getByTestId("sit-state")).toContainText("to mend", { timeout: 300_000 });
   await expect(page.getByTestId("step-comp")).toContainText("to mend");
 
   // Handed over with its own name, and the shot comes back from its one file as it was.
@@ -141,7 +141,7 @@ test("a final is finished again, held to a matte, reported on and handed over; n
   await page.getByTestId("pattern").fill("{what} of {shot}");
   await page.getByTestId("hand-over").click();
   const links = page.getByTestId("handed-over").locator("a");
-  await expect(links.first()).toBeVisible({ timeout: 60_000 });
+  await expect(links.first()).toBeVisible({ timeout: 300_000 });
   expect(await links.allInnerTexts()).toEqual(
     expect.arrayContaining(
       ["picture-of-Copy.jpg", "sit-report-of-Copy.pdf", "layers-of-Copy.exr", "shot-of-Copy.zip"].map((n) =>

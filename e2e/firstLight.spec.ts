@@ -149,11 +149,11 @@ test("the whole job by mouse, from the photo to the saved picture", async ({ pag
   // Proof, final, saved picture.
   await desk.step("render");
   await page.getByTestId("proof").click();
-  await expect(page.getByTestId("proof-samples")).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByTestId("proof-samples")).toBeVisible({ timeout: 300_000 });
   await page.getByTestId("proof").click();
   await desk.type("Samples", "4");
   await page.getByTestId("final").click();
-  await expect(page.getByText("Final ready: 1620 × 1080")).toBeVisible({ timeout: 180_000 });
+  await expect(page.getByText("Final ready: 1620 × 1080")).toBeVisible({ timeout: 300_000 });
   await desk.step("handover");
   await page.getByTestId("preset-paint").click();
   for (const other of ["ora", "object"]) await page.getByTestId(`export-${other}`).click();

@@ -104,6 +104,8 @@ test("the sill's edge is dragged and remembered, double-clicked to fit, and the 
   expect(await height()).toBeLessThanOrEqual(400);
   await page.getByTestId("sill-edge").dblclick({ position: { x: 300, y: 4 } });
   await page.keyboard.press("Control+k");
+  // The field keeps the focus once the dialog has slid in.
+  await expect(page.locator(".p-dialog-enter-active")).toHaveCount(0);
   await expect(page.getByTestId("palette").locator("input")).toBeFocused();
   await page.keyboard.type("stairs");
   await page.keyboard.press("Enter");

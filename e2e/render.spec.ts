@@ -14,7 +14,7 @@ test("the proof keeps its samples when only the comp changes, looks closer, and 
   await page.goto(`/shots/${id}/render`);
   await page.getByTestId("proof").click();
   const samples = async () => Number(await page.getByTestId("proof-samples").textContent());
-  await expect.poll(samples, { timeout: 90_000 }).toBeGreaterThan(4);
+  await expect.poll(samples, { timeout: 300_000 }).toBeGreaterThan(4);
   await page.getByText("Stop here").click();
   // What was under way when it was stopped is still counted.
   await page.waitForTimeout(1500);
@@ -37,9 +37,9 @@ test("the proof keeps its samples when only the comp changes, looks closer, and 
   await page.getByTestId("tool-closer").click();
   await desk.click([700, 500]);
   await desk.click([900, 640]);
-  await expect(page.getByTestId("proof-facts")).toContainText(/20\d × 14\d/, { timeout: 60_000 });
+  await expect(page.getByTestId("proof-facts")).toContainText(/20\d × 14\d/, { timeout: 300_000 });
   await page.getByTestId("whole").click();
-  await expect(page.getByTestId("proof-facts")).toContainText("1620 × 1080", { timeout: 60_000 });
+  await expect(page.getByTestId("proof-facts")).toContainText("1620 × 1080", { timeout: 300_000 });
 
   // The buoy's body is in focus where it is clicked.
   const { shot } = await opened(request, id);
@@ -67,13 +67,13 @@ test("a proof is denoised part by part, and left when that is no longer wanted",
   await page.getByTestId("denoise").click();
   await page.getByTestId("proof").click();
   const facts = page.getByTestId("proof-facts");
-  await expect(facts).toContainText(/\d+ % denoised/, { timeout: 60_000 });
+  await expect(facts).toContainText(/\d+ % denoised/, { timeout: 300_000 });
   await expect(facts).toContainText("2 of 2");
   await page.getByTestId("denoise").click();
   await expect(facts).not.toContainText("denoised");
   await expect(page.getByText("Stop here")).toBeHidden();
   await page.getByTestId("denoise").click();
-  await expect(facts).toContainText("before denoising", { timeout: 60_000 });
+  await expect(facts).toContainText("before denoising", { timeout: 300_000 });
 });
 
 test("a lamp is hung, aimed and lights the proof; what meets a prop is chosen", async ({ page, request }) => {
@@ -115,11 +115,11 @@ test("finals with layers, and two of them compared", async ({ page, request }) =
   await page.getByTestId("pass-mattes").click();
   await page.getByTestId("drawer-render").click();
   await page.getByTestId("final").click();
-  await expect(page.getByText("Final ready: 405 × 270").first()).toBeVisible({ timeout: 90_000 });
+  await expect(page.getByText("Final ready: 405 × 270").first()).toBeVisible({ timeout: 300_000 });
   await desk.type("Samples", "16");
   await page.getByTestId("final").click();
   await page.getByTestId("drawer-finals").click();
-  await expect(page.getByTestId("compare")).toHaveCount(2, { timeout: 90_000 });
+  await expect(page.getByTestId("compare")).toHaveCount(2, { timeout: 300_000 });
   await page.getByTestId("compare").nth(0).click();
   await page.getByTestId("compare").nth(1).click();
   await page.getByText("difference × 8").click();

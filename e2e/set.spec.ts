@@ -335,7 +335,7 @@ test("a model of the place as set: materials and roles by mesh, drawn on and mea
   // A mirror ball stands in the proof in place of the props, and goes again; no prop of the document changes.
   const props = JSON.stringify((await shot()).props);
   await page.getByTestId("ball-hidden").click();
-  await expect(page.getByTestId("proof-picture")).toBeVisible({ timeout: 90_000 });
+  await expect(page.getByTestId("proof-picture")).toBeVisible({ timeout: 300_000 });
   await page.getByTestId("ball-off").click();
   await expect(page.getByTestId("proof-picture")).toBeHidden();
   expect(JSON.stringify((await shot()).props)).toBe(props);

@@ -297,9 +297,9 @@ test("the proof begins again when the prop is moved, and a final can be cancelle
   const desk = new Desk(page);
   await page.goto(`/shots/${id}/render`);
   await page.getByTestId("proof").click();
-  await expect(page.getByTestId("proof-samples")).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByTestId("proof-samples")).toBeVisible({ timeout: 300_000 });
   await expect
-    .poll(async () => Number(await page.getByTestId("proof-samples").textContent()), { timeout: 60_000 })
+    .poll(async () => Number(await page.getByTestId("proof-samples").textContent()), { timeout: 300_000 })
     .toBeGreaterThan(2);
   await desk.step("props");
   const { shot } = await opened(request, id);
@@ -308,7 +308,7 @@ test("the proof begins again when the prop is moved, and a final can be cancelle
   await page.getByTestId("drawer-place").click();
   await desk.type("Foot x", String(x + 0.5));
   await desk.step("render");
-  await expect(page.getByText(/^after [\d.]+ s$/)).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByText(/^after [\d.]+ s$/)).toBeVisible({ timeout: 300_000 });
   expect((await opened(request, id)).shot.props["prop-1"].placement.position[1]).toBe(y);
   await page.getByTestId("proof").click();
   await desk.type("Samples", "20000");

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import Dialog from "primevue/dialog";
 import InputText from "primevue/inputtext";
-import { computed, nextTick, onMounted, ref } from "vue";
+import { computed, nextTick, ref } from "vue";
 import type { Command } from "../desk/commands.ts";
 import type { StepName } from "../stores/desk.ts";
 import { STEP_TITLES } from "../stores/desk.ts";
@@ -11,7 +11,6 @@ const props = defineProps<{ commands: Command[]; step: StepName }>();
 const emit = defineEmits<{ close: []; run: [command: Command] }>();
 const words = ref("");
 const at = ref(0);
-const field = ref<{ $el: HTMLInputElement }>();
 
 /** Those that have every word, the present step's first. */
 const found = computed(() => {
@@ -32,7 +31,6 @@ function key(e: KeyboardEvent): void {
   e.preventDefault();
   void nextTick(() => document.querySelector(".palette .on")?.scrollIntoView({ block: "nearest" }));
 }
-onMounted(() => void nextTick(() => field.value?.$el.focus()));
 </script>
 
 <template>
@@ -47,8 +45,8 @@ onMounted(() => void nextTick(() => field.value?.$el.focus()));
   >
     <div class="palette" data-test="palette" @keydown="key">
       <InputText
-        ref="field"
         v-model="words"
+        autofocus
         placeholder="a word of it: room, cut, wipe, comp …"
         aria-label="What to do"
         style="width: 100%"
