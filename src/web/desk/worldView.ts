@@ -48,6 +48,7 @@ export function useWorldView(
       props.shot,
       props.camera,
       models.models,
+      plate.shown,
       shows.value,
       desk.outside,
       desk.size,
