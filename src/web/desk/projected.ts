@@ -1,4 +1,5 @@
 import * as THREE from "three";
+import { CURVE, ON_PLATE, plateUniforms } from "./plateShader.ts";
 
 /** Lamps that light what the camera does not see. */
 export const MOST_LAMPS = 6;
@@ -19,11 +20,7 @@ export function projectedMaterial(side: THREE.Side): THREE.ShaderMaterial {
       depth: { value: null },
       lens: { value: new THREE.Matrix4() },
       toCamera: { value: new THREE.Matrix4() },
-      focal: { value: 1 },
-      principal: { value: new THREE.Vector2() },
-      frame: { value: new THREE.Vector2(1, 1) },
-      radial: { value: new THREE.Vector3() },
-      tangential: { value: new THREE.Vector2() },
+      ...plateUniforms(),
       cutAt: { value: 1e9 },
       unseen: { value: 0 },
       lampAt: { value: Array.from({ length: MOST_LAMPS }, () => new THREE.Vector3()) },
@@ -32,10 +29,11 @@ export function projectedMaterial(side: THREE.Side): THREE.ShaderMaterial {
     },
     vertexShader: `attribute vec3 own; varying vec3 world; varying vec3 facing; varying vec3 filled;
       void main() { filled = own; vec4 p = modelMatrix * vec4(position, 1.0); world = p.xyz; facing = normalize(mat3(modelMatrix) * normal); gl_Position = projectionMatrix * viewMatrix * p; }`,
-    fragmentShader: `uniform sampler2D plate; uniform sampler2D depth; uniform mat4 lens; uniform mat4 toCamera; uniform float focal; uniform float hasPlate;
-      uniform vec2 principal; uniform vec2 frame; uniform vec3 radial; uniform vec2 tangential; uniform float cutAt; uniform float unseen;
+    fragmentShader: `uniform sampler2D plate; uniform sampler2D depth; uniform mat4 lens; uniform mat4 toCamera; uniform float hasPlate; uniform float cutAt; uniform float unseen;
       uniform vec3 lampAt[${MOST_LAMPS}]; uniform vec3 lampFacing[${MOST_LAMPS}]; uniform float lampPower[${MOST_LAMPS}];
       varying vec3 world; varying vec3 facing; varying vec3 filled;
+      ${ON_PLATE}
+      ${CURVE}
       void main() {
         if (world.z > cutAt) discard;
         vec3 c = (toCamera * vec4(world, 1.0)).xyz;
@@ -56,18 +54,18 @@ export function projectedMaterial(side: THREE.Side): THREE.ShaderMaterial {
         vec3 colour = unseen > 0.0 ? filled * unseen * lit : filled * shade * 1.3;
         bool seen = false;
         if (hasPlate > 0.5 && c.z > 0.02) {
-          vec2 t = c.xy / c.z;
-          float r2 = dot(t, t);
-          float k = 1.0 + r2 * (radial.x + r2 * (radial.y + r2 * radial.z));
-          vec2 d = t * k + vec2(2.0 * tangential.x * t.x * t.y + tangential.y * (r2 + 2.0 * t.x * t.x), tangential.x * (r2 + 2.0 * t.y * t.y) + 2.0 * tangential.y * t.x * t.y);
-          vec2 at = (d * focal + principal) / frame;
+          vec2 at = onPlate(c.xy / c.z);
           vec4 q = lens * vec4(world, 1.0);
           vec3 p = q.xyz / q.w * 0.5 + 0.5;
           float near = texture2D(depth, p.xy).x;
           bool open = p.z <= near + 0.0004;
           // Far beside the frame a lens's polynomial may turn back into it.
           bool ahead = p.x > 0.0 && p.y > 0.0 && p.x < 1.0 && p.y < 1.0;
-          if (ahead && at.x > 0.0 && at.y > 0.0 && at.x < 1.0 && at.y < 1.0 && open) { colour = texture2D(plate, vec2(at.x, 1.0 - at.y)).rgb; seen = true; }
+          if (ahead && at.x > 0.0 && at.y > 0.0 && at.x < 1.0 && at.y < 1.0 && open) {
+            colour = texture2D(plate, vec2(at.x, 1.0 - at.y)).rgb;
+            if (unseen > 0.0) colour = toScene(colour);
+            seen = true;
+          }
         }
         if (!seen && unseen <= 0.0) {
           float stripe = fract((gl_FragCoord.x + gl_FragCoord.y) / 9.0);

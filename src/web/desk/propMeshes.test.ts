@@ -93,3 +93,20 @@ test("each prop of a model has materials of its own, which leave with it while t
   expect(gone).toEqual(["second"]);
   expect(meshes.takeFresh()).toBe(false);
 });
+
+test("glass leaves of light what its absorption leaves on the way through it (Beer and Lambert), and throws no shadow", () => {
+  const absorption: [number, number, number] = [40, 8, 22];
+  const glass = { ...crate.materials[0], transmission: 1, thin: false, absorption };
+  const meshes = new PropMeshes();
+  meshes.begin();
+  const mesh = meshOf(meshes, { ...crate, materials: [glass] });
+  const { material } = mesh;
+  expect(material.transmission).toBe(1);
+  expect(mesh.castShadow).toBe(false);
+  const way = 0.03;
+  const left = material.attenuationColor.toArray().map((c) => c ** (way / material.attenuationDistance));
+  expect(left).toEqual(absorption.map((a) => expect.closeTo(Math.exp(-a * way), 6)));
+  const clear = meshOf(meshes, { ...crate, materials: [{ ...glass, absorption: [0, 0, 0] }] }).material;
+  expect([clear.attenuationDistance, ...clear.attenuationColor.toArray()]).toEqual([Infinity, 1, 1, 1]);
+  expect(meshOf(meshes, crate).castShadow).toBe(true);
+});

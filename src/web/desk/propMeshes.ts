@@ -2,17 +2,13 @@ import * as THREE from "three";
 import { srgbToLinear } from "#core/colour/srgb";
 import type { Material, Mesh, Model, Texture, TextureMatrix, TextureWrap } from "#core/props/model";
 import { COPY_FLOATS } from "#core/props/model";
+import { meanThickness } from "#core/props/thickness";
 import { dressShader } from "./propShader.ts";
 
 /**
  * Meshes, textures and materials of the props that the interactive view shows. What models share (the same file with
  * other looks, or in rows) lies on the graphics card once, and leaves it when no prop shows it any more.
  */
-
-/** How much of the plate is seen through what lets all light through. */
-const CLEAR = 0.8;
-/** Way through glass that its tint is shown for, metres. */
-const GLASS_DEPTH = 0.05;
 
 const WRAPS: Record<TextureWrap, THREE.Wrapping> = {
   repeat: THREE.RepeatWrapping,
@@ -102,6 +98,8 @@ interface OwnMaterial {
 }
 
 export class PropMeshes {
+  /** Levels by which textures are coarser than the screen asks for; below 0 finer. */
+  readonly detail: THREE.IUniform<number> = { value: 0 };
   private fresh = false;
   private readonly own = new Shelf<string, OwnMaterial>(({ material }) => material.dispose());
   private readonly geometries = new Shelf<Float32Array, THREE.BufferGeometry>((geometry) => geometry.dispose());
@@ -139,7 +137,7 @@ export class PropMeshes {
   private ownOf(shared: THREE.MeshPhysicalMaterial): OwnMaterial {
     this.fresh = true;
     const own = { material: shared.clone(), sunlit: { value: 1 } };
-    dressShader(own.material, shared.userData.wear as Material["wear"], own.sunlit);
+    dressShader(own.material, shared.userData.wear as Material["wear"], own.sunlit, this.detail);
     return own;
   }
 
@@ -165,7 +163,7 @@ export class PropMeshes {
     this.fresh = true;
     const placed: THREE.Texture[] = [];
     const materials = model.materials.map((material, i) =>
-      this.materialOf(material, model.textures, coloured.has(i), placed),
+      this.materialOf(material, model.textures, coloured.has(i), material.thin ? 0 : meanThickness(model, i), placed),
     );
     const group = new THREE.Group();
     for (const mesh of model.meshes) {
@@ -173,7 +171,8 @@ export class PropMeshes {
       const object = mesh.copies
         ? copiesOf(geometry, materials[mesh.material], mesh.copies)
         : new THREE.Mesh(geometry, materials[mesh.material]);
-      object.castShadow = true;
+      // Light goes through glass: it throws hardly a shadow.
+      object.castShadow = model.materials[mesh.material].transmission < 0.5;
       object.receiveShadow = true;
       group.add(object);
     }
@@ -184,6 +183,7 @@ export class PropMeshes {
     m: Material,
     textures: readonly Texture[],
     coloured: boolean,
+    thickness: number,
     placed: THREE.Texture[],
   ): THREE.MeshPhysicalMaterial {
     const pick = (index: number | null, matrix: TextureMatrix, colour: boolean): THREE.Texture | null => {
@@ -197,12 +197,12 @@ export class PropMeshes {
       placed.push(own);
       return own;
     };
-    // What lets light through shows the plate through it, tinted; refraction is the proof's.
-    const covers = m.baseColor[3] * (1 - CLEAR * m.transmission);
-    const tint = m.baseColor.slice(0, 3).map((c, k) => c * Math.exp(-m.absorption[k] * GLASS_DEPTH * m.transmission));
+    // The colour that is left after a way on which what is absorbed most has fallen to 1/e.
+    const most = Math.max(...m.absorption);
+    const left = m.absorption.map((a) => (most > 0 ? Math.exp(-a / most) : 1));
     const surface = pick(m.surfaceTexture, m.surfaceMatrix, false);
     const physical = new THREE.MeshPhysicalMaterial({
-      color: new THREE.Color().setRGB(tint[0], tint[1], tint[2]),
+      color: new THREE.Color().setRGB(m.baseColor[0], m.baseColor[1], m.baseColor[2]),
       metalness: m.metallic,
       roughness: m.roughness,
       map: pick(m.baseTexture, m.baseMatrix, true),
@@ -221,8 +221,12 @@ export class PropMeshes {
       sheenColor: new THREE.Color().setRGB(...m.sheenColor),
       sheenRoughness: m.sheenRoughness,
       vertexColors: coloured,
-      transparent: (m.alpha === "blend" && m.baseColor[3] < 1) || m.transmission > 0,
-      opacity: covers,
+      transmission: m.transmission,
+      thickness,
+      attenuationColor: new THREE.Color().setRGB(left[0], left[1], left[2]),
+      attenuationDistance: most > 0 ? 1 / most : Infinity,
+      transparent: m.alpha === "blend" && m.baseColor[3] < 1,
+      opacity: m.alpha === "blend" ? m.baseColor[3] : 1,
       alphaTest: m.alpha === "mask" ? m.alphaCutoff : 0,
       side: THREE.DoubleSide,
     });
