@@ -14,6 +14,7 @@ import {
   FROM_CAMERA,
   FROM_GLOSS,
   FROM_MATT,
+  FROM_PLACE,
   TAKEN_LAMPS,
   TAKEN_SUN,
   clearLimited,
@@ -32,6 +33,7 @@ import {
   radianceB,
   radianceG,
   radianceR,
+  spareFirst,
   splitLight,
 } from "./path";
 import {
@@ -837,6 +839,49 @@ export function probePixels(params: u32, pixels: u32, count: u32, samples: u32, 
     store<f32>(to, gatherR, 36);
     store<f32>(to, gatherG, 40);
     store<f32>(to, gatherB, 44);
+  }
+}
+
+/**
+ * Adds what comes to a point along directions, three f32 each, to `out`, three f32 each: light of the set, the lamps and
+ * the sky, without props and without the sun's own disc. `unlit` are the light groups that are left out there.
+ */
+export function lookFrom(
+  params: u32,
+  x: f32,
+  y: f32,
+  z: f32,
+  directions: u32,
+  count: u32,
+  sample: u32,
+  unlit: u32,
+  out: u32,
+): void {
+  setParams(params);
+  setMoment(0);
+  splitLight(0);
+  spareFirst(unlit);
+  const seed = paramU(PARAM_SEED);
+  for (let i: u32 = 0; i < count; i++) {
+    const way = directions + i * 12;
+    startSample(i, sample, seed);
+    followPath(
+      x,
+      y,
+      z,
+      load<f32>(way),
+      load<f32>(way, 4),
+      load<f32>(way, 8),
+      false,
+      0,
+      0,
+      FROM_PLACE,
+      false,
+      0,
+      0,
+      PATH_DIMENSION,
+    );
+    add(out + i * 12, radianceR, radianceG, radianceB);
   }
 }
 

@@ -17,6 +17,6 @@ export {
 } from "./traversal";
 export { setParams } from "./params";
 export { samplePoints } from "./sampler";
-export { drawBsdf, pickPixel, pickedPropNumber, probePixels, renderFill, renderTile } from "./film";
+export { drawBsdf, lookFrom, pickPixel, pickedPropNumber, probePixels, renderFill, renderTile } from "./film";
 export { featureDistance, gatherHalf } from "./denoise";
 export { packPixels } from "./sparse";

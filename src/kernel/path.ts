@@ -87,6 +87,8 @@ export const TAKEN_LAMPS: u32 = 2;
 export const FROM_CAMERA: u32 = 0;
 export const FROM_GLOSS: u32 = 1;
 export const FROM_MATT: u32 = 2;
+/** A place that is looked around from: as what a mirror there shows. */
+export const FROM_PLACE: u32 = 3;
 
 export let radianceR: f32 = 0,
   radianceG: f32 = 0,
@@ -428,6 +430,12 @@ function gainMatt(props: bool, tr: f32, tg: f32, tb: f32, x: f32, y: f32, z: f32
   gain(bound, tr * er, tg * eg, tb * eb);
 }
 
+/** Lights that are left out where a place is looked around from. */
+let sparedFirst: u32 = 0;
+export function spareFirst(unlit: u32): void {
+  sparedFirst = unlit;
+}
+
 /**
  * Radiance arriving along the ray: `radianceR` to `radianceB`. `pdfFirst` is the density with which the direction was
  * drawn, 0 for a camera ray; `takenFirst` tells the lights that the start has counted by itself; `from` what the start
@@ -469,12 +477,12 @@ export function followPath(
   // Whether the surface before drew every lamp, and not one of them.
   let everyBefore = false;
   // Lights that do not light the surface before.
-  let unlit: u32 = 0;
+  let unlit: u32 = from == FROM_PLACE ? sparedFirst : 0;
   let backdrop = from == FROM_CAMERA,
     matt = from == FROM_MATT,
     straight = from != FROM_CAMERA,
     bent = false;
-  let mask: u32 = from == FROM_CAMERA ? RAY_CAMERA : from == FROM_GLOSS ? RAY_REFLECTION : RAY_SHADOW;
+  let mask: u32 = from == FROM_CAMERA ? RAY_CAMERA : from == FROM_MATT ? RAY_SHADOW : RAY_REFLECTION;
   freeR = 0;
   freeG = 0;
   freeB = 0;
@@ -517,7 +525,7 @@ export function followPath(
       const floorZ = paramF(PARAM_FLOOR_HEIGHT);
       const onFloor = paramU(PARAM_FLOOR_ON) && dz < -1e-6 && oz > floorZ;
       // Mirrors and glass show the plate behind the set too, as far as the camera sees there.
-      if (!matt && depth > 0 && paramU(PARAM_PLATE)) {
+      if (!matt && (depth > 0 || from == FROM_PLACE) && paramU(PARAM_PLATE)) {
         const far: f32 = onFloor ? (floorZ - oz) / dz : 1e4;
         const x = ox + far * dx,
           y = oy + far * dy,

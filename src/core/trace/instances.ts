@@ -47,7 +47,7 @@ export function putInstances(memory: SceneMemory, r: Resident, props: PropPiece[
       (!seen || seen.bounce ? L.RAY_BOUNCE : 0) |
       (moves ? L.INSTANCE_MOVES : 0);
     u[L.INSTANCE_PROP / 4] = number;
-    u[L.INSTANCE_UNLIT / 4] = unlitBits(prop);
+    u[L.INSTANCE_UNLIT / 4] = unlitBits(prop.unlit);
     // Between the two ends every point goes straight, so the boxes of both ends hold the whole way.
     const low = [Infinity, Infinity, Infinity];
     const high = [-Infinity, -Infinity, -Infinity];
@@ -74,7 +74,7 @@ export function putInstances(memory: SceneMemory, r: Resident, props: PropPiece[
 }
 
 /** Bits of the light groups that do not light a prop. */
-function unlitBits({ unlit }: PropPiece): number {
+export function unlitBits(unlit: PropPiece["unlit"]): number {
   if (!unlit) return 0;
   const groups = [
     ...(unlit.sun ? [L.GROUP_SUN] : []),

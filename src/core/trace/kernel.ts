@@ -72,6 +72,17 @@ export interface Kernel {
     out: number,
   ): number;
   probePixels(params: number, pixels: number, count: number, samples: number, out: number): void;
+  lookFrom(
+    params: number,
+    x: number,
+    y: number,
+    z: number,
+    directions: number,
+    count: number,
+    sample: number,
+    unlit: number,
+    out: number,
+  ): void;
   featureDistance(
     values: number,
     slopes: number,

@@ -25,7 +25,7 @@ const LEAVE = `uniform int extent; uniform vec3 halves; uniform vec3 place; // f
     return place + t * d;
   }`;
 
-/** The sky as a ball around a place, as the light step has it: what the real-time view mirrors where no set stands. */
+/** A picture all around as a ball around a place: the sky as the light step has it, or all that was found there. */
 export class SkyBall {
   readonly mesh: THREE.Mesh<THREE.SphereGeometry, THREE.ShaderMaterial>;
   private shown: Picture | null = null;
@@ -65,11 +65,7 @@ export class SkyBall {
     this.mesh.visible = environment !== null && sky.lights !== "set";
     if (!environment) return false;
     const { uniforms } = this.mesh.material;
-    if (this.shown !== environment) {
-      this.shown = environment;
-      (uniforms.picture.value as THREE.Texture | null)?.dispose();
-      uniforms.picture.value = textureOf(environment);
-    }
+    this.take(environment);
     const [a, b, c, d, e, f, g, h, i] = surround?.turn ?? [1, 0, 0, 0, 1, 0, 0, 0, 1];
     (uniforms.turn.value as THREE.Matrix3).set(a, b, c, d, e, f, g, h, i);
     const gain = [0, 1, 2].map((k) => (surround?.gain[k] ?? 1) * sky.strength * sky.tint[k]);
@@ -81,6 +77,25 @@ export class SkyBall {
       (uniforms.place.value as THREE.Vector3).set(...sub(place, extent.centre));
     }
     return true;
+  }
+
+  /** Wears a picture as it is, its rows from the zenith down, around a place. */
+  wearAll(picture: Picture, place: Vec3): void {
+    this.mesh.position.set(...place);
+    this.mesh.visible = true;
+    const { uniforms } = this.mesh.material;
+    this.take(picture);
+    (uniforms.turn.value as THREE.Matrix3).identity();
+    (uniforms.gain.value as THREE.Vector3).set(1, 1, 1);
+    uniforms.extent.value = 0;
+  }
+
+  private take(picture: Picture): void {
+    const { uniforms } = this.mesh.material;
+    if (this.shown === picture) return;
+    this.shown = picture;
+    (uniforms.picture.value as THREE.Texture | null)?.dispose();
+    uniforms.picture.value = textureOf(picture);
   }
 
   dispose(): void {

@@ -9,19 +9,20 @@ import type { Camera } from "#core/optics/camera";
 import { pickFace } from "#core/set/pick";
 import { materialAt } from "#core/set/surface";
 import type { Shot } from "#core/shot/schema";
+import type { Picture } from "#core/trace/scene";
 import { MOST_LAMPS, projectedMaterial } from "./projected.ts";
 import { layOver } from "./shadeMesh.ts";
 import { SkyBall } from "./skyBall.ts";
 
 /**
- * What surrounds the props, as the real-time view sees it: the set wearing the plate, the sky, the lamps, taken as a small
- * cube of pictures at each prop's place. Props reflect it and are lit by it, so that nothing is black indoors, the room's
- * own colours come back from its walls, the sky is shut out by what stands before it, and sources that leave a prop out
- * are not in its own.
+ * What surrounds the props, as the real-time view sees it, taken as a small cube of pictures at each prop's place: what the
+ * tracer finds there, and until it has found it the set wearing the plate, the sky and the lamps. Props reflect it and are
+ * lit by it, so that nothing is black indoors, the room's own colours come back from its walls, the sky is shut out by what
+ * stands before it, and sources that leave a prop out are not in its own.
  */
 
 /** Side of each of the six pictures, pixels. */
-const SIDE = 96;
+const SIDE = 128;
 /** The place is taken anew when it moved by more than this, metres. */
 const GRAIN = 0.5;
 
@@ -106,11 +107,19 @@ export interface Place {
 /** Sources that leave a prop out: the lamps by their number. */
 export type Spared = ReturnType<typeof unlitBy>;
 
+/** What a place is called, with what leaves a prop out: near ones alike. */
+export function placeName(place: Vec3, spared: Spared): string {
+  const without = spared ? `${spared.sky} ${spared.lamps.join()}` : "";
+  return `${place.map((x) => Math.round(x / GRAIN)).join()} ${without}`;
+}
+
 export class Surroundings {
   private readonly scene = new THREE.Scene();
   private readonly set = new THREE.Group();
   private readonly lamps = new THREE.Group();
   private readonly sky = new SkyBall();
+  /** All that was found around a place. */
+  private readonly found = new SkyBall();
   private readonly target = new THREE.WebGLCubeRenderTarget(SIDE, {
     type: THREE.HalfFloatType,
     generateMipmaps: false,
@@ -123,12 +132,15 @@ export class Surroundings {
   private readonly taken = new Map<string, THREE.WebGLRenderTarget>();
   private known: unknown[] = [];
   private generation = 0;
+  private readonly numbers = new WeakMap<Picture, number>();
+  private counted = 0;
   private sheets: THREE.Group | null = null;
   private readonly evenSky = new THREE.Color();
 
   constructor(private readonly renderer: THREE.WebGLRenderer) {
     this.filter = new THREE.PMREMGenerator(renderer);
-    this.scene.add(this.set, this.lamps, this.sky.mesh);
+    this.scene.add(this.set, this.lamps, this.sky.mesh, this.found.mesh);
+    this.found.mesh.visible = false;
   }
 
   /** Makes ready for a set, light, camera and plate. What was taken of others stays until it is let go. */
@@ -159,24 +171,16 @@ export class Surroundings {
     this.lightLamps(shot);
   }
 
-  /** Under which name the surroundings of a place are kept, without what leaves a prop out. */
-  nameOf(place: Vec3, spared: Spared): string {
-    const without = spared ? `${spared.sky} ${spared.lamps.join()}` : "";
-    return `${this.generation} ${place.map((x) => Math.round(x / GRAIN)).join()} ${without}`;
-  }
-
-  /** The filtered picture of what surrounds a place, kept under its name until it is let go. */
-  at(place: Vec3, shot: Shot, spared: Spared): THREE.Texture {
-    const name = this.nameOf(place, spared);
+  /**
+   * The filtered picture of what surrounds a place, kept under its name until it is let go; `traced` is what the tracer
+   * has found there.
+   */
+  at(place: Vec3, shot: Shot, spared: Spared, traced: Picture | null): { name: string; texture: THREE.Texture } {
+    const name = `${this.generation} ${placeName(place, spared)} ${traced ? this.numberOf(traced) : ""}`;
     const kept = this.taken.get(name);
-    if (kept) return kept.texture;
-    const { sky } = shot.light;
-    const lit = sky.on && !spared?.sky;
-    const even = !this.sky.wear(shot, place);
-    const [r, g, b] = lit && even ? weighed(sky.radiance, sky) : [0, 0, 0];
-    this.sky.mesh.visible &&= lit;
-    this.scene.background = this.evenSky.setRGB(r, g, b);
-    this.lamps.children.forEach((lamp, i) => (lamp.visible = !spared?.lamps.includes(i)));
+    if (kept) return { name, texture: kept.texture };
+    if (traced) this.wearTraced(traced, place);
+    else this.wearGuessed(place, shot, spared);
     this.cube.position.set(...place);
     const { sheets } = this;
     const shown = sheets?.parent;
@@ -192,7 +196,35 @@ export class Surroundings {
     }
     const filtered = this.filter.fromCubemap(this.target.texture);
     this.taken.set(name, filtered);
-    return filtered.texture;
+    return { name, texture: filtered.texture };
+  }
+
+  private numberOf(picture: Picture): number {
+    let number = this.numbers.get(picture);
+    if (number === undefined) this.numbers.set(picture, (number = ++this.counted));
+    return number;
+  }
+
+  /** What the tracer found; of the set only how far it is, for the shades that lie on it. */
+  private wearTraced(traced: Picture, place: Vec3): void {
+    this.found.wearAll(traced, place);
+    this.sky.mesh.visible = false;
+    this.lamps.visible = false;
+    this.scene.background = null;
+    for (const material of this.materials) material.colorWrite = false;
+  }
+
+  private wearGuessed(place: Vec3, shot: Shot, spared: Spared): void {
+    this.found.mesh.visible = false;
+    this.lamps.visible = true;
+    for (const material of this.materials) material.colorWrite = true;
+    const { sky } = shot.light;
+    const lit = sky.on && !spared?.sky;
+    const even = !this.sky.wear(shot, place);
+    const [r, g, b] = lit && even ? weighed(sky.radiance, sky) : [0, 0, 0];
+    this.sky.mesh.visible &&= lit;
+    this.scene.background = this.evenSky.setRGB(r, g, b);
+    this.lamps.children.forEach((lamp, i) => (lamp.visible = !spared?.lamps.includes(i)));
   }
 
   /** Lets go of all but those of some names. */
@@ -228,6 +260,7 @@ export class Surroundings {
   dispose(): void {
     for (const material of this.materials) material.dispose();
     this.sky.dispose();
+    this.found.dispose();
     this.target.dispose();
     this.keep(new Set());
     this.filter.dispose();

@@ -1,0 +1,122 @@
+import { srgbToLinear } from "../colour/srgb.ts";
+import type { Response } from "../image/response.ts";
+import { toScene } from "../image/response.ts";
+import type { LightPart, Source } from "../light/schema.ts";
+import type { Vec3 } from "../math/vec3.ts";
+import { unlitBits } from "../trace/instances.ts";
+import type { Kernel } from "../trace/kernel.ts";
+import type { SceneMemory } from "../trace/memory.ts";
+import type { Picture, PropPiece, TraceScene } from "../trace/scene.ts";
+import type { LoadedScene } from "../trace/upload.ts";
+import { SceneLoader } from "../trace/upload.ts";
+
+/** What is around a place of a shot, as the tracer sees it from there: for what a view lights and mirrors its props by. */
+
+/** Size of the picture all around, pixels; a pixel is 1.4 degrees. */
+export const AROUND = { width: 256, height: 128 };
+const MAX_DEPTH = 5;
+
+/** The sources as they weigh on props, in place of their own level: what is shown needs no weighing afterwards. */
+export function weighedShot<T extends LightPart>(shot: T): T {
+  const scaled = (colour: Vec3, { strength, tint }: Source): Vec3 =>
+    colour.map((x, k) => x * strength * tint[k]) as Vec3;
+  const { sun, sky, lamps } = shot.light;
+  return {
+    ...shot,
+    light: {
+      ...shot.light,
+      sun: { ...sun, irradiance: scaled(sun.irradiance, sun) },
+      sky: { ...sky, radiance: scaled(sky.radiance, sky) },
+      lamps: Object.fromEntries(
+        Object.entries(lamps).map(([id, lamp]) => [id, { ...lamp, colour: scaled(lamp.colour, lamp) }]),
+      ),
+    },
+  };
+}
+
+/** Linear light of a plate as a screen shows it, four bytes a pixel. */
+export function shownPlate(
+  bytes: ArrayLike<number>,
+  size: { width: number; height: number },
+  response: Response | null,
+): Picture {
+  const table = Float32Array.from({ length: 256 }, (_, code) => {
+    const linear = srgbToLinear(code / 255);
+    return response ? toScene(response, linear) : linear;
+  });
+  const pixels = new Float32Array(size.width * size.height * 3);
+  for (let i = 0; i < size.width * size.height; i++)
+    for (let k = 0; k < 3; k++) pixels[i * 3 + k] = table[bytes[i * 4 + k]];
+  return { ...size, pixels };
+}
+
+/** Unit directions of the picture's pixels, three floats each: rows from the zenith down, columns from −y by way of −x; `at` is the place within the pixel. */
+export function directionsAround(
+  { width, height }: { width: number; height: number },
+  at: [number, number],
+): Float32Array {
+  const ways = new Float32Array(width * height * 3);
+  for (let j = 0; j < height; j++) {
+    const polar = (Math.PI * (j + at[1])) / height;
+    for (let i = 0; i < width; i++) {
+      const turn = 2 * Math.PI * ((i + at[0]) / width - 0.5);
+      const flat = Math.sin(polar);
+      ways.set([flat * Math.sin(turn), flat * Math.cos(turn), Math.cos(polar)], (j * width + i) * 3);
+    }
+  }
+  return ways;
+}
+
+/** Looks around places of one scene, a sample of all pixels at a time. */
+export class LookAround {
+  private readonly loader: SceneLoader;
+  private loaded: LoadedScene | null = null;
+  private sums = 0;
+  private ways = 0;
+  private samples = 0;
+  private place: { at: Vec3; unlit: number } | null = null;
+
+  constructor(
+    private readonly kernel: Kernel,
+    private readonly memory: SceneMemory,
+    private readonly size = AROUND,
+  ) {
+    this.loader = new SceneLoader(kernel, memory);
+  }
+
+  load(scene: TraceScene): void {
+    this.loaded = this.loader.load(scene, { width: 8, height: 8, seed: 1, maxDepth: MAX_DEPTH });
+    const floats = this.size.width * this.size.height * 3;
+    this.ways = this.memory.reserve(floats * 4);
+    this.sums = this.memory.reserve(floats * 4);
+  }
+
+  /** Begins at a place, where some lights may be left out. */
+  begin(at: Vec3, unlit: PropPiece["unlit"]): void {
+    this.place = { at, unlit: unlitBits(unlit) };
+    this.samples = 0;
+    this.memory.f32(this.sums, this.size.width * this.size.height * 3).fill(0);
+  }
+
+  /** Takes one more sample of every pixel. Throws before `load` and `begin`. */
+  look(): void {
+    if (!this.loaded || !this.place) throw new Error("There is no place to look around from.");
+    const { width, height } = this.size;
+    // Steps of the golden ratio and of its like in two dimensions fill the pixel evenly.
+    const at: [number, number] = [(0.5 + this.samples * 0.7548776662) % 1, (0.5 + this.samples * 0.5698402911) % 1];
+    this.memory.f32(this.ways, width * height * 3).set(directionsAround(this.size, at));
+    const { at: from, unlit } = this.place;
+    this.kernel.lookFrom(this.loaded.params, ...from, this.ways, width * height, this.samples, unlit, this.sums);
+    this.samples++;
+  }
+
+  /** Mean of the samples so far: radiance in plate units. */
+  picture(): Picture {
+    const { width, height } = this.size;
+    const pixels = Float32Array.from(
+      this.memory.f32(this.sums, width * height * 3),
+      (x) => x / Math.max(1, this.samples),
+    );
+    return { width, height, pixels };
+  }
+}

@@ -1,0 +1,128 @@
+import { beforeAll, describe, expect, test } from "@jest/globals";
+import type { Vec3 } from "#core/math/vec3";
+import { dot, normalize } from "#core/math/vec3";
+import { AROUND, LookAround, directionsAround, shownPlate, weighedShot } from "#core/render/around";
+import { flagsOf } from "#core/set/roles";
+import { SceneMemory, scratchAddress } from "#core/trace/memory";
+import type { Picture, PropPiece, TraceScene } from "#core/trace/scene";
+import { emptyScene, lookAt } from "../testing/render.ts";
+import { testShot } from "../testing/shots.ts";
+import { compileKernel, newKernelMemory, openKernel } from "./kernelFile.ts";
+
+/** What is around a place, for the view's props, against closed forms. */
+
+const SKY: Vec3 = [1, 0.5, 0.25];
+const LAMP: Vec3 = [6, 5, 4];
+const SUN = 2;
+const ALBEDO = 0.3;
+/** Half of an endless ground, beside what the camera sees; a lamp above it that is a degree and a half wide. */
+const half = 4000;
+const scene = (): TraceScene => ({
+  ...emptyScene(lookAt([0, 0, 50], [-300, 0, 50], 400)),
+  picture: false,
+  plate: { width: 16, height: 16, pixels: new Float32Array(16 * 16 * 3).fill(0.9) },
+  set: [
+    {
+      positions: new Float32Array([-half, -half, 0, half, -half, 0, half, half, 0, -half, half, 0]),
+      indices: new Uint32Array([0, 1, 2, 0, 2, 3]),
+      flags: flagsOf("catcher"),
+      albedo: [ALBEDO, ALBEDO, ALBEDO],
+      specular: 0,
+      roughness: 1,
+    },
+  ],
+  sun: { direction: normalize([0.6, 0, 0.8]), irradiance: [SUN, SUN, SUN], angularRadius: 0.005 },
+  sky: SKY,
+  lamps: [
+    {
+      name: "lamp",
+      kind: "disc",
+      position: [0, 8, 2],
+      facing: [0, -1, 0],
+      across: [1, 0, 0],
+      size: [1, 1],
+      radiance: LAMP,
+    },
+  ],
+});
+
+let look: LookAround;
+beforeAll(async () => {
+  const memory = newKernelMemory();
+  const kernel = await openKernel(await compileKernel(), memory, scratchAddress(0));
+  look = new LookAround(kernel, new SceneMemory(memory));
+});
+
+function around(unlit?: PropPiece["unlit"], samples = 16): Picture {
+  look.load(scene());
+  look.begin([0, 0, 2], unlit);
+  for (let i = 0; i < samples; i++) look.look();
+  return look.picture();
+}
+
+/** Mean of the pixels whose middle lies within an angle of a direction, degrees. */
+function towards({ pixels }: Picture, way: Vec3, within: number): Vec3 {
+  const ways = directionsAround(AROUND, [0.5, 0.5]);
+  const sum: Vec3 = [0, 0, 0];
+  let count = 0;
+  for (let i = 0; i < ways.length; i += 3) {
+    if (dot(normalize(way), [ways[i], ways[i + 1], ways[i + 2]]) < Math.cos((within * Math.PI) / 180)) continue;
+    count++;
+    for (let k = 0; k < 3; k++) sum[k] += pixels[i + k];
+  }
+  return sum.map((x) => x / count) as Vec3;
+}
+
+describe("around a place above a ground", () => {
+  test("the sky has its radiance, the lamp its own, and the ground gives back a share of what comes there", () => {
+    const picture = around();
+    expect(towards(picture, [0, 0, 1], 20)).toEqual(SKY.map((x) => expect.closeTo(x, 5)));
+    expect(towards(picture, [0, 8, 0], 2)).toEqual(LAMP.map((x) => expect.closeTo(x, 4)));
+    // Lambert: albedo times irradiance over pi; an even sky brings pi times its radiance, the sun its cosine. The lamp is
+    // seen from the ground below at grazing angles: less than a hundredth of that.
+    const below = towards(picture, [0, 0, -1], 25);
+    for (let k = 0; k < 3; k++) {
+      const expected = (ALBEDO / Math.PI) * (Math.PI * SKY[k] + 0.8 * SUN);
+      expect(Math.abs(below[k] / expected - 1)).toBeLessThan(0.02);
+    }
+  });
+
+  test("what leaves a prop out is not there to be mirrored, but its light on the ground is", () => {
+    const all = around();
+    const spared = around({ sun: true, sky: true, lamps: [0] });
+    expect(towards(spared, [0, 0, 1], 20)).toEqual([0, 0, 0]);
+    expect(Math.max(...towards(spared, [0, 8, 0], 2))).toBe(0);
+    const [a, b] = [all, spared].map((picture) => towards(picture, [0, 0, -1], 25));
+    expect(b[0]).toBeCloseTo(a[0], 5);
+  });
+});
+
+test("pixels lie where a picture of the surroundings has them: longitude from +y, clockwise seen from above, zenith on top", () => {
+  const size = { width: 64, height: 32 };
+  const ways = directionsAround(size, [0.5, 0.5]);
+  for (const [i, j] of [
+    [0, 0],
+    [32, 16],
+    [50, 3],
+    [7, 30],
+  ]) {
+    const [x, y, z] = ways.subarray((j * 64 + i) * 3, (j * 64 + i) * 3 + 3);
+    expect((Math.atan2(x, y) / (2 * Math.PI) + 0.5) * 64).toBeCloseTo(i + 0.5, 4);
+    expect((Math.acos(z) / Math.PI) * 32).toBeCloseTo(j + 0.5, 4);
+  }
+});
+
+test("sources weigh as they do on props, and the plate's codes are light of the place", () => {
+  const shot = testShot();
+  Object.assign(shot.light.sun, { irradiance: [3, 2, 1], strength: 0.5, tint: [1, 0.5, 2] });
+  expect(weighedShot(shot).light.sun.irradiance).toEqual([1.5, 0.5, 1]);
+  expect(shot.light.sun.irradiance).toEqual([3, 2, 1]);
+  // Code 188 of sRGB is half of the light (IEC 61966-2-1).
+  const bytes = [188, 188, 188, 255, 0, 255, 0, 255];
+  const plain = shownPlate(bytes, { width: 2, height: 1 }, null);
+  expect([...plain.pixels]).toEqual([0.5, 0.5, 0.5, 0, 1, 0].map((x) => expect.closeTo(x, 2)));
+  // A shoulder from 0.4 on had brought what is twice as bright down to there.
+  const bent = shownPlate(bytes, { width: 2, height: 1 }, { shoulder: 0.4, contrast: 1 });
+  const rest = 0.6;
+  expect(0.4 + rest * (1 - Math.exp((0.4 - bent.pixels[0]) / rest))).toBeCloseTo(plain.pixels[0], 5);
+});

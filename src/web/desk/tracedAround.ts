@@ -1,0 +1,71 @@
+import type { Camera } from "#core/optics/camera";
+import type { Shot } from "#core/shot/schema";
+import type { Picture } from "#core/trace/scene";
+import type { AroundAsk, AroundFound, AskedPlace } from "../workers/around.worker.ts";
+
+/**
+ * Pictures of what is around places, as the tracer sees it: asked of a worker, and kept as long as set, light, camera and
+ * plate stay.
+ */
+
+/** Side that the plate is shrunk to for it: what is mirrored is coarse. */
+const PLATE_SIDE = 1024;
+const MOST_KEPT = 48;
+
+export class TracedAround {
+  private readonly found = new Map<string, Picture>();
+  private known: unknown[] = [];
+  private asked = "";
+  private worker: Worker | null = null;
+  private turn = 0;
+
+  constructor(private readonly onFound: () => void) {}
+
+  /** What is known of a place by now; null for nothing yet. */
+  of(name: string): Picture | null {
+    return this.found.get(name) ?? null;
+  }
+
+  /** Has what is not known yet of some places found out. What was known of another set, light, camera or plate goes. */
+  ask(shot: Shot, camera: Camera, plate: HTMLCanvasElement | null, places: readonly AskedPlace[]): void {
+    const key = [shot.set, shot.materials, shot.light, camera, plate];
+    if (key.length !== this.known.length || !key.every((x, i) => x === this.known[i])) {
+      this.known = key;
+      this.found.clear();
+      this.asked = "";
+    }
+    const missing = places.filter(({ name }) => !this.found.has(name));
+    const asked = missing.map(({ name }) => name).join("|");
+    if (!plate || missing.length === 0 || asked === this.asked) return;
+    this.asked = asked;
+    while (this.found.size + missing.length > MOST_KEPT && this.found.size > 0)
+      this.found.delete(this.found.keys().next().value!);
+    void this.send(shot, plate, missing, ++this.turn);
+  }
+
+  private async send(shot: Shot, canvas: HTMLCanvasElement, places: AskedPlace[], turn: number): Promise<void> {
+    const shrink = Math.min(1, PLATE_SIDE / Math.max(canvas.width, canvas.height));
+    const plate = await createImageBitmap(canvas, {
+      resizeWidth: Math.max(1, Math.round(canvas.width * shrink)),
+      resizeHeight: Math.max(1, Math.round(canvas.height * shrink)),
+      resizeQuality: "medium",
+    });
+    if (turn !== this.turn) return;
+    if (!this.worker) {
+      this.worker = new Worker(new URL("../workers/around.worker.ts", import.meta.url), { type: "module" });
+      this.worker.onmessage = ({ data }: MessageEvent<AroundFound>) => {
+        if (data.turn !== this.turn) return;
+        this.found.set(data.name, data.picture);
+        this.onFound();
+      };
+    }
+    const { response } = shot.plates.main.encoding;
+    const ask: AroundAsk = { turn, shot, plate, response: response ?? null, places };
+    this.worker.postMessage(ask, [plate]);
+  }
+
+  dispose(): void {
+    this.turn++;
+    this.worker?.terminate();
+  }
+}
