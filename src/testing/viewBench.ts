@@ -27,7 +27,8 @@ import { chromiumArgs, chromiumPath } from "../../scripts/chromium.mjs";
  * over the pixels that it covers, its edge left out. JSON.
  */
 
-const WAIT_MS = 6000;
+/** The view has settled when it stays the same for so long. */
+const CALM_MS = 6000;
 /** Pixels of the plate between samples, and how far from another thing they must be. */
 const STEP = 4;
 const EDGE = 6;
@@ -105,12 +106,19 @@ try {
     }
     const seen = seenIn(shot, models);
     await page.goto(`${base}/shots/${id}/props`);
-    await page.waitForTimeout(WAIT_MS);
     const plate = page.locator(".desk canvas.layer").first();
+    await plate.waitFor();
+    const clip = (await plate.boundingBox())!;
+    for (let last: Uint8Array = new Uint8Array(0), calm = 0; calm < 2;) {
+      await page.waitForTimeout(CALM_MS);
+      const shown = await page.screenshot({ clip });
+      calm = shown.equals(last) ? calm + 1 : 0;
+      last = shown;
+    }
     const pictured = async () => {
       // What is laid over plate and view for the hand is neither.
       await page.addStyleTag({ content: ".desk svg, .desk .tag, .desk .hint { visibility: hidden !important }" });
-      return luminanceOf(await page.screenshot({ clip: (await plate.boundingBox())! }));
+      return luminanceOf(await page.screenshot({ clip }));
     };
     const view = await pictured();
     await page.locator('[data-test="step-render"]').click();

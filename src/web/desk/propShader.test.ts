@@ -29,6 +29,8 @@ test("every place of three's shader that props need is there, and wear has a pro
       fragmentShader.indexOf("#include <lights_fragment_end>"),
     );
     expect(uniforms.sunlit).toBe(sunlit);
+    // Every texture of three's own chunks is read by the macro, which is there before the first of them.
+    expect(fragmentShader.indexOf("#define texture2D(map, at)")).toBeLessThan(fragmentShader.indexOf("#include"));
   }
   expect(plain.fragmentShader).not.toContain("dirtAt");
   expect(worn.fragmentShader.indexOf("dirtAt(own")).toBeGreaterThan(worn.fragmentShader.indexOf("float dirtAt("));

@@ -156,13 +156,27 @@ function sunOn(shader: Shader, sunlit: THREE.IUniform<number>): void {
   );
 }
 
-/** Gives a prop's material what it has beyond three's own; the sun lights it as `sunlit` says at any time. */
+/** Textures are as fine as `detail` levels more or less would have them. */
+function detailed(shader: Shader, detail: THREE.IUniform<number>): void {
+  shader.uniforms.detail = detail;
+  shader.fragmentShader = `uniform float detail;
+#undef texture2D
+#define texture2D(map, at) texture(map, at, detail)
+${shader.fragmentShader}`;
+}
+
+/**
+ * Gives a prop's material what it has beyond three's own; the sun lights it as `sunlit` says at any time, and its textures
+ * are finer by as many levels as `detail` is below 0.
+ */
 export function dressShader(
   material: THREE.MeshPhysicalMaterial,
   wear: Material["wear"],
   sunlit: THREE.IUniform<number> = { value: 1 },
+  detail: THREE.IUniform<number> = { value: 0 },
 ): void {
   material.onBeforeCompile = (shader) => {
+    detailed(shader, detail);
     shutOut(shader);
     sunOn(shader, sunlit);
     if (wear) wornBy(wear, shader);

@@ -18,19 +18,16 @@ import { frontMesh } from "#core/set/pieces";
 import type { OutsideView } from "../stores/desk.ts";
 import { ContactShades } from "./contactShades.ts";
 import { onScreen } from "./shadeMesh.ts";
+import { STILL_DETAIL, STILL_FRAMES, StillPicture, stillOffset, whenDrawn } from "./stillPicture.ts";
+import type { Reach } from "./plateBehind.ts";
+import { PlateBehind } from "./plateBehind.ts";
+import { aimPlate, bendAs, CURVE } from "./plateShader.ts";
 import { PropMeshes } from "./propMeshes.ts";
 import { projectedMaterial } from "./projected.ts";
 import type { Sight } from "./sight.ts";
-import { Surroundings } from "./surroundings.ts";
+import { Surroundings, placeName } from "./surroundings.ts";
+import { TracedAround } from "./tracedAround.ts";
 import type { Shot } from "#core/shot/schema";
-
-/** The plate's own curve, as `core/image/response` has it: what is rendered is bent as the camera bent the place's light. */
-const BENT = `uniform float shoulder; uniform float contrast;
-  float bent(float x) {
-    float y = contrast == 1.0 || x <= 0.0 ? x : 0.18 * pow(x / 0.18, contrast);
-    float rest = 1.0 - shoulder;
-    return rest > 0.0 && y > shoulder ? shoulder + rest * (1.0 - exp((shoulder - y) / rest)) : y;
-  }`;
 
 /**
  * The interactive view of props and set: an overscanned pinhole picture through the solved camera, warped through the
@@ -41,6 +38,8 @@ const LOOKUP = [96, 64] as const;
 const OVERSCAN = 1.18;
 /** What surrounds the props is taken anew when nothing has moved for so long. */
 const CALM_MS = 150;
+/** The picture is drawn as a still when nothing was drawn for so long. */
+const STILL_MS = 250;
 /** Props that have surroundings of their own; others share those of the first. */
 const MOST_SURROUNDED = 12;
 
@@ -87,9 +86,13 @@ export class View3d {
   private readonly outline = new THREE.Group();
   private readonly target: THREE.WebGLRenderTarget;
   private readonly warp: THREE.ShaderMaterial;
+  private readonly behind: PlateBehind;
+  private readonly still: StillPicture;
+  private stilling = 0;
   private readonly screen = new THREE.Scene();
   private readonly flat = new THREE.OrthographicCamera(-1, 1, 1, -1, 0, 1);
   private outside = false;
+  private gone = false;
   private queued = false;
   private look: OutsideView = "orbit";
   private readonly flatEye = new THREE.OrthographicCamera(-10, 10, 10, -10, -500, 500);
@@ -103,12 +106,15 @@ export class View3d {
   /** There are materials whose shaders are not made yet, and whether they are being made. */
   private fresh = true;
   private making = false;
+  /** What the tracer finds around the props. */
+  private readonly traced = new TracedAround(() => this.surroundLast());
   private surrounding = 0;
   private surroundedFor: unknown[] | null = null;
   /** What is around each prop, and how strongly it lights. */
   private readonly aroundProps = new Map<string, THREE.Texture>();
   private aroundLevel = 1;
   private cutAt: number | null = null;
+  private plate: HTMLCanvasElement | null = null;
   private readonly setMeshes = new Map<string, KeptMesh>();
 
   constructor(canvas: HTMLCanvasElement, onTurn: () => void) {
@@ -129,11 +135,11 @@ export class View3d {
       },
       vertexShader: "varying vec2 at; void main() { at = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }",
       fragmentShader: `uniform sampler2D picture; uniform sampler2D lookup; varying vec2 at;
-        ${BENT}
+        ${CURVE}
         void main() {
           vec4 seen = texture2D(picture, texture2D(lookup, at).xy);
           vec3 own = seen.a > 0.0 ? seen.rgb / seen.a : vec3(0.0);
-          gl_FragColor = vec4(seen.a * vec3(bent(own.r), bent(own.g), bent(own.b)), seen.a);
+          gl_FragColor = vec4(seen.a * vec3(toPlate(own.r), toPlate(own.g), toPlate(own.b)), seen.a);
           #include <colorspace_fragment>
         }`,
       transparent: true,
@@ -142,7 +148,9 @@ export class View3d {
     this.screen.add(new THREE.Mesh(new THREE.PlaneGeometry(2, 2), this.warp));
     this.sun.castShadow = true;
     this.sun.shadow.mapSize.set(2048, 2048);
-    this.scene.add(this.sun, this.sun.target, this.things, this.shades.sheets, this.outline);
+    this.behind = new PlateBehind(this.target);
+    this.still = new StillPicture(this.target);
+    this.scene.add(this.behind.mesh, this.sun, this.sun.target, this.things, this.shades.sheets, this.outline);
     this.eye.up.set(0, 0, 1);
     this.orbit = new OrbitControls(this.eye, canvas);
     this.orbit.enabled = false;
@@ -185,18 +193,18 @@ export class View3d {
   ): void {
     const frame: Frame = { width: shot.plates.main.width, height: shot.plates.main.height };
     this.renderer.setSize(size.width, size.height, false);
-    const { shoulder, contrast } = shot.plates.main.encoding.response ?? { shoulder: 1, contrast: 1 };
-    this.warp.uniforms.shoulder.value = shoulder;
-    this.warp.uniforms.contrast.value = contrast;
-    this.aim(camera, frame, size);
+    const { response } = shot.plates.main.encoding;
+    bendAs(this.warp.uniforms, response);
+    this.behind.aim(camera, frame, this.aim(camera, frame, size), response);
     const stepsOut = outside && !this.outside;
     this.outside = outside;
     this.cutAt = cutAt;
+    this.plate = plate;
     this.shown = [shot, models];
     this.fill(shot, models);
     this.light(shot);
     this.showOutline(camera, frame, outside, plate);
-    if (outside) this.wearPlate(camera, frame, plate, cutAt);
+    if (outside) this.wearPlate(shot, camera, frame, plate, cutAt);
     this.surroundAgain = () => this.surroundSoon(shot, camera, frame, plate, hurried);
     this.surroundAgain();
     if (stepsOut) this.stepBack(camera, shot);
@@ -212,7 +220,7 @@ export class View3d {
     this.draw();
   }
 
-  private aim(camera: Camera, frame: Frame, size: { width: number; height: number }): void {
+  private aim(camera: Camera, frame: Frame, size: { width: number; height: number }): Reach {
     const reach = { left: 0, right: 0, top: 0, bottom: 0 };
     const [nx, ny] = LOOKUP;
     const tangents = new Float32Array(nx * ny * 2);
@@ -265,6 +273,7 @@ export class View3d {
     lookup.needsUpdate = true;
     (this.warp.uniforms.lookup.value as THREE.DataTexture | null)?.dispose();
     this.warp.uniforms.lookup.value = lookup;
+    return reach;
   }
 
   private light(shot: Shot): void {
@@ -456,6 +465,7 @@ export class View3d {
 
   /** Gives the set's materials the plate as the camera projects it, and what the camera sees first. */
   private wearPlate(
+    shot: Shot,
     camera: Camera,
     frame: Frame,
     plate: HTMLCanvasElement | null,
@@ -483,11 +493,8 @@ export class View3d {
       u.depth.value = this.seen.depthTexture;
       u.lens.value = lens;
       u.toCamera.value = toCamera;
-      u.focal.value = camera.focalPx;
-      (u.principal.value as THREE.Vector2).set(...camera.principal);
-      (u.frame.value as THREE.Vector2).set(frame.width, frame.height);
-      (u.radial.value as THREE.Vector3).set(camera.distortion.k1, camera.distortion.k2, camera.distortion.k3);
-      (u.tangential.value as THREE.Vector2).set(camera.distortion.p1, camera.distortion.p2);
+      aimPlate(u, camera, frame);
+      bendAs(u, shot.plates.main.encoding.response);
     };
     for (const [{ uniforms }, pictured] of wearing) {
       aim(uniforms, pictured);
@@ -544,13 +551,19 @@ export class View3d {
     clearTimeout(this.surrounding);
     this.surrounding = window.setTimeout(
       () => {
-        const wear = this.wearPlate(camera, frame, plate, this.cutAt);
+        const wear = this.wearPlate(shot, camera, frame, plate, this.cutAt);
         const meshes = [...this.setMeshes.values()].map(({ mesh }) => ({
           geometry: mesh.geometry,
           pictured: mesh.userData.pictured === true,
         }));
         this.surroundings.prepare({ shot, camera, plate, meshes, wear, shades: this.shades });
-        this.surround(shot, this.propsShown());
+        const standing = this.propsShown();
+        const places = standing.slice(0, MOST_SURROUNDED).map(({ id, thing }) => {
+          const [at, unlit] = [middleOf(thing), unlitBy(shot, id)];
+          return { name: placeName(at, unlit), at, unlit: unlit ?? undefined };
+        });
+        this.traced.ask(shot, camera, plate, [...new Map(places.map((place) => [place.name, place])).values()]);
+        this.surround(shot, standing);
       },
       this.scene.environment ? CALM_MS : 0,
     );
@@ -561,6 +574,13 @@ export class View3d {
     return this.things.children.flatMap((thing) =>
       typeof thing.userData.prop === "string" ? [{ id: thing.userData.prop, thing }] : [],
     );
+  }
+
+  /** Takes again what is around the props that are shown, where more of it is known by now. */
+  private surroundLast(): void {
+    if (!this.shown || this.surroundedFor === null) return;
+    clearTimeout(this.surrounding);
+    this.surround(this.shown[0], this.propsShown());
   }
 
   /** Takes what is around each prop, one after the other so that the page is not held up; of very many only some have their own. */
@@ -575,11 +595,9 @@ export class View3d {
         return;
       }
       const { id, thing } = props[i];
-      const middle = new THREE.Box3().setFromObject(thing).getCenter(new THREE.Vector3());
-      const place: Vec3 = [middle.x, middle.y, middle.z];
-      const spared = unlitBy(shot, id);
-      const texture = this.surroundings.at(place, shot, spared);
-      names.add(this.surroundings.nameOf(place, spared));
+      const [place, spared] = [middleOf(thing), unlitBy(shot, id)];
+      const { name, texture } = this.surroundings.at(place, shot, spared, this.traced.of(placeName(place, spared)));
+      names.add(name);
       this.aroundProps.set(id, texture);
       if (i === 0) {
         // Shaders that know of surroundings are others than those that do not.
@@ -786,41 +804,110 @@ export class View3d {
     while (this.fresh) {
       this.fresh = false;
       this.renderer.setRenderTarget(this.outside ? null : this.target);
-      await this.renderer.compileAsync(this.scene, this.outside ? this.outer : this.lens);
+      const eye = this.outside ? this.outer : this.lens;
+      await this.renderer.compileAsync(this.scene, eye);
+      // What lets light through is drawn from behind as well.
+      const through = this.letThrough();
+      if (through.length === 0) continue;
+      for (const material of through) turn(material, THREE.BackSide);
+      const made = this.renderer.compileAsync(this.scene, eye);
+      for (const material of through) turn(material, THREE.DoubleSide);
+      await made;
     }
     this.making = false;
     this.drawNow();
   }
 
+  /** Materials that light goes through. */
+  private letThrough(): THREE.Material[] {
+    return this.propsShown().flatMap(({ thing }) =>
+      (thing.children as THREE.Mesh<THREE.BufferGeometry, THREE.MeshPhysicalMaterial>[])
+        .map(({ material }) => material)
+        .filter(({ transmission }) => transmission > 0),
+    );
+  }
+
   private drawNow(): void {
     const { renderer } = this;
+    clearTimeout(this.stilling);
     if (this.outside) {
       renderer.setRenderTarget(null);
       renderer.render(this.scene, this.outer);
       return;
     }
+    this.drawFrame();
+    this.present(this.target.texture);
+    this.stilling = window.setTimeout(() => void this.drawStill(this.stilling), STILL_MS);
+  }
+
+  /** The world through the camera, into the frame. */
+  private drawFrame(): void {
+    const { renderer } = this;
     renderer.setRenderTarget(this.target);
     renderer.clear();
-    renderer.render(this.scene, this.lens);
+    this.behind.during(this.plate && this.textureOf(this.plate), () => renderer.render(this.scene, this.lens));
+  }
+
+  /** Shows a picture of the world through the camera, bent as its lens bends it. */
+  private present(picture: THREE.Texture): void {
+    const { renderer } = this;
+    this.warp.uniforms.picture.value = picture;
     renderer.setRenderTarget(null);
     renderer.clear();
     renderer.render(this.screen, this.flat);
   }
 
+  /** Frame after frame, as long as nothing else is drawn. */
+  private async drawStill(mine: number): Promise<void> {
+    const { elements } = this.lens.projectionMatrix;
+    for (let frame = 0; frame < STILL_FRAMES; frame++) {
+      const [x, y] = stillOffset(frame);
+      const [dx, dy] = [(2 * x) / this.target.width, (2 * y) / this.target.height];
+      elements[8] += dx;
+      elements[9] += dy;
+      this.propMeshes.detail.value = STILL_DETAIL;
+      this.drawFrame();
+      this.propMeshes.detail.value = 0;
+      elements[8] -= dx;
+      elements[9] -= dy;
+      this.still.take(this.renderer, frame);
+      await whenDrawn(this.renderer);
+      // Something was shown or drawn anew meanwhile, or will be.
+      if (mine !== this.stilling || this.queued || this.making || this.gone) return;
+    }
+    this.present(this.still.target.texture);
+  }
+
   dispose(): void {
+    this.gone = true;
+    clearTimeout(this.stilling);
+    this.still.dispose();
     this.plain.dispose();
     this.shades.dispose();
     clearTimeout(this.surrounding);
     this.orbit.dispose();
     this.flatOrbit.dispose();
     this.seen.dispose();
+    this.traced.dispose();
     this.surroundings.dispose();
     this.propMeshes.begin();
     this.propMeshes.sweep();
     this.plateTexture?.dispose();
+    this.behind.dispose();
     this.target.dispose();
     this.renderer.dispose();
   }
+}
+
+/** The middle of a thing's box, in the world. */
+function middleOf(thing: THREE.Object3D): Vec3 {
+  const { x, y, z } = new THREE.Box3().setFromObject(thing).getCenter(new THREE.Vector3());
+  return [x, y, z];
+}
+
+function turn(material: THREE.Material, side: THREE.Side): void {
+  material.side = side;
+  material.needsUpdate = true;
 }
 
 function discard(mesh: THREE.Mesh): void {
