@@ -1,7 +1,15 @@
 import { beforeAll, describe, expect, test } from "@jest/globals";
 import type { Vec3 } from "#core/math/vec3";
 import { dot, normalize } from "#core/math/vec3";
-import { AROUND, LookAround, directionsAround, shownPlate, weighedShot } from "#core/render/around";
+import {
+  AROUND,
+  IRRADIANCE,
+  LookAround,
+  directionsAround,
+  irradianceAround,
+  shownPlate,
+  weighedShot,
+} from "#core/render/around";
 import { flagsOf } from "#core/set/roles";
 import { SceneMemory, scratchAddress } from "#core/trace/memory";
 import type { Picture, PropPiece, TraceScene } from "#core/trace/scene";
@@ -125,4 +133,36 @@ test("sources weigh as they do on props, and the plate's codes are light of the 
   const bent = shownPlate(bytes, { width: 2, height: 1 }, { shoulder: 0.4, contrast: 1 });
   const rest = 0.6;
   expect(0.4 + rest * (1 - Math.exp((0.4 - bent.pixels[0]) / rest))).toBeCloseTo(plain.pixels[0], 5);
+});
+
+/** A picture all around of what is seen along each direction. */
+function pictureOf(seen: (way: Vec3) => number): Picture {
+  const ways = directionsAround(AROUND, [0.5, 0.5]);
+  const pixels = new Float32Array(ways.length);
+  for (let i = 0; i < ways.length; i += 3) pixels.fill(seen([ways[i], ways[i + 1], ways[i + 2]]), i, i + 3);
+  return { ...AROUND, pixels };
+}
+
+test("irradiance of faces: pi in a furnace, (1 + cos) pi / 2 under half a sky, and nothing from a window behind them", () => {
+  const normals = directionsAround(IRRADIANCE, [0.5, 0.5]);
+  const of = (picture: Picture) => {
+    const { pixels } = irradianceAround(picture);
+    return (check: (normal: Vec3, irradiance: number) => void) => {
+      for (let n = 0; n < normals.length; n += 3) check([normals[n], normals[n + 1], normals[n + 2]], pixels[n]);
+    };
+  };
+  of(pictureOf(() => 1))((_, e) => expect(Math.abs(e / Math.PI - 1)).toBeLessThan(0.002));
+  // Configuration factor of the half of the sphere above to a face tilted by an angle (Lambert).
+  of(pictureOf((way) => (way[2] > 0 ? 1 : 0)))((n, e) =>
+    expect(Math.abs(e - (Math.PI * (1 + n[2])) / 2)).toBeLessThan(0.01),
+  );
+  // A window of eight degrees' radius: its radiance times its solid angle times the cosine to it.
+  const to = normalize([1, 2, 0.5]);
+  const far = Math.cos((8 * Math.PI) / 180);
+  const solid = 2 * Math.PI * (1 - far);
+  of(pictureOf((way) => (dot(way, to) > far ? 50 : 0)))((n, e) => {
+    const cosine = dot(n, to);
+    if (cosine < -0.2) expect(e).toBe(0);
+    else if (cosine > 0.2) expect(Math.abs(e / (50 * solid * cosine) - 1)).toBeLessThan(0.03);
+  });
 });

@@ -14,6 +14,8 @@ import { SceneLoader } from "../trace/upload.ts";
 
 /** Size of the picture all around, pixels; a pixel is 1.4 degrees. */
 export const AROUND = { width: 256, height: 128 };
+/** Size of the picture of irradiance, pixels. */
+export const IRRADIANCE = { width: 48, height: 24 };
 const MAX_DEPTH = 5;
 
 /** The sources as they weigh on props, in place of their own level: what is shown needs no weighing afterwards. */
@@ -65,6 +67,61 @@ export function directionsAround(
     }
   }
   return ways;
+}
+
+/** Means of blocks of two by two pixels, each row by the solid angle that it has. Sides must be even. */
+function halved({ width, height, pixels }: Picture): Picture {
+  const small = { width: width / 2, height: height / 2 };
+  const out = new Float32Array(small.width * small.height * 3);
+  for (let j = 0; j < small.height; j++) {
+    const rows = [2 * j, 2 * j + 1].map((row) => Math.sin((Math.PI * (row + 0.5)) / height));
+    for (let i = 0; i < small.width; i++)
+      for (let k = 0; k < 3; k++) {
+        let sum = 0;
+        for (const [r, weight] of rows.entries()) {
+          const from = ((2 * j + r) * width + 2 * i) * 3 + k;
+          sum += weight * (pixels[from] + pixels[from + 3]);
+        }
+        out[(j * small.width + i) * 3 + k] = sum / (2 * (rows[0] + rows[1]));
+      }
+  }
+  return { ...small, pixels: out };
+}
+
+/**
+ * Irradiance of faces that look along the pixels of a picture of that size, from one all around (its sides even): radiance
+ * times cosine over the half of it that a face sees (Lambert).
+ */
+export function irradianceAround(picture: Picture, size = IRRADIANCE): Picture {
+  const { width, height, pixels } = halved(picture);
+  const ways = directionsAround({ width, height }, [0.5, 0.5]);
+  const normals = directionsAround(size, [0.5, 0.5]);
+  const lit = new Float32Array(width * height * 3);
+  for (let j = 0, i = 0; j < height; j++) {
+    const top = Math.cos((Math.PI * j) / height);
+    const solid = ((2 * Math.PI) / width) * (top - Math.cos((Math.PI * (j + 1)) / height));
+    for (const end = (j + 1) * width * 3; i < end; i++) lit[i] = pixels[i] * solid;
+  }
+  const out = new Float32Array(normals.length);
+  for (let n = 0; n < normals.length; n += 3) {
+    const x = normals[n];
+    const y = normals[n + 1];
+    const z = normals[n + 2];
+    let r = 0;
+    let g = 0;
+    let b = 0;
+    for (let i = 0; i < ways.length; i += 3) {
+      const cosine = x * ways[i] + y * ways[i + 1] + z * ways[i + 2];
+      if (cosine <= 0) continue;
+      r += cosine * lit[i];
+      g += cosine * lit[i + 1];
+      b += cosine * lit[i + 2];
+    }
+    out[n] = r;
+    out[n + 1] = g;
+    out[n + 2] = b;
+  }
+  return { ...size, pixels: out };
 }
 
 /** Looks around places of one scene, a sample of all pixels at a time. */

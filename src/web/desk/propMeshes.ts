@@ -3,7 +3,8 @@ import { srgbToLinear } from "#core/colour/srgb";
 import type { Material, Mesh, Model, Texture, TextureMatrix, TextureWrap } from "#core/props/model";
 import { COPY_FLOATS } from "#core/props/model";
 import { meanThickness } from "#core/props/thickness";
-import { dressShader } from "./propShader.ts";
+import type { PropLight } from "./propShader.ts";
+import { dressShader, newPropLight } from "./propShader.ts";
 
 /**
  * Meshes, textures and materials of the props that the interactive view shows. What models share (the same file with
@@ -94,7 +95,7 @@ interface Group {
 /** A material of one prop: lit by its own surroundings, and by the sun unless that leaves it out. */
 interface OwnMaterial {
   material: THREE.MeshPhysicalMaterial;
-  sunlit: THREE.IUniform<number>;
+  light: PropLight;
 }
 
 export class PropMeshes {
@@ -128,7 +129,7 @@ export class PropMeshes {
     for (const mesh of group.children as THREE.Mesh<THREE.BufferGeometry, THREE.MeshPhysicalMaterial>[]) {
       const shared = mesh.material;
       const own = this.own.of(`${prop} ${shared.uuid}`, () => this.ownOf(shared));
-      own.sunlit.value = sunlit ? 1 : 0;
+      own.light.sunlit.value = sunlit ? 1 : 0;
       mesh.material = own.material;
     }
     return group;
@@ -136,8 +137,8 @@ export class PropMeshes {
 
   private ownOf(shared: THREE.MeshPhysicalMaterial): OwnMaterial {
     this.fresh = true;
-    const own = { material: shared.clone(), sunlit: { value: 1 } };
-    dressShader(own.material, shared.userData.wear as Material["wear"], own.sunlit, this.detail);
+    const own = { material: shared.clone(), light: newPropLight(this.detail) };
+    dressShader(own.material, shared.userData.wear as Material["wear"], own.light);
     return own;
   }
 

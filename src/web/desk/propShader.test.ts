@@ -1,18 +1,18 @@
 import { expect, test } from "@jest/globals";
 import * as THREE from "three";
-import { dressShader } from "./propShader.ts";
+import { dressShader, lightFaces, newPropLight } from "./propShader.ts";
 
 const WEAR = { dirt: 0.5, rust: 0.25, scratches: 0.1, low: -0.2, height: 0.7, size: 1.4 };
 
 /** What a material makes of three's own shader of its kind. */
 function shaderOf(wear?: typeof WEAR) {
   const material = new THREE.MeshPhysicalMaterial();
-  const sunlit = { value: 0 };
-  dressShader(material, wear, sunlit);
+  const light = newPropLight();
+  dressShader(material, wear, light);
   const { vertexShader, fragmentShader } = THREE.ShaderLib.physical;
   const shader = { vertexShader, fragmentShader, uniforms: {} as Record<string, THREE.IUniform> };
   material.onBeforeCompile(shader as never, null as never);
-  return { ...shader, sunlit, key: material.customProgramCacheKey() };
+  return { ...shader, material, sunlit: light.sunlit, key: material.customProgramCacheKey() };
 }
 
 test("every place of three's shader that props need is there, and wear has a program of its own with its own strengths", () => {
@@ -37,4 +37,18 @@ test("every place of three's shader that props need is there, and wear has a pro
   expect(plain.key).not.toBe(worn.key);
   expect(worn.uniforms.wear.value).toEqual(new THREE.Vector3(0.5, 0.25, 0.1));
   expect(worn.uniforms.wearBody.value).toEqual(new THREE.Vector3(-0.2, 0.7, 1.4));
+});
+
+test("faces are lit by their own irradiance where it is known, in place of three's", () => {
+  const { fragmentShader, uniforms, material } = shaderOf();
+  expect(fragmentShader).toContain("iblIrradiance += facesIrradiance( geometryNormal );");
+  // It is written where three's own, which it falls back on, stands already.
+  expect(fragmentShader.indexOf("vec3 facesIrradiance(")).toBeGreaterThan(
+    fragmentShader.indexOf("#include <envmap_physical_pars_fragment>"),
+  );
+  const picture = new THREE.Texture();
+  lightFaces(material, picture);
+  expect([uniforms.irradianceAround.value, uniforms.hasIrradiance.value]).toEqual([picture, 1]);
+  lightFaces(material, null);
+  expect(uniforms.hasIrradiance.value).toBe(0);
 });

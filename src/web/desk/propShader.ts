@@ -165,20 +165,63 @@ function detailed(shader: Shader, detail: THREE.IUniform<number>): void {
 ${shader.fragmentShader}`;
 }
 
-/**
- * Gives a prop's material what it has beyond three's own; the sun lights it as `sunlit` says at any time, and its textures
- * are finer by as many levels as `detail` is below 0.
- */
-export function dressShader(
-  material: THREE.MeshPhysicalMaterial,
-  wear: Material["wear"],
-  sunlit: THREE.IUniform<number> = { value: 1 },
-  detail: THREE.IUniform<number> = { value: 0 },
-): void {
+/** What of a prop's shader may change at any time. */
+export interface PropLight {
+  /** 0 where the sun leaves the prop out. */
+  sunlit: THREE.IUniform<number>;
+  /** Levels by which textures are coarser than the screen asks for; below 0 finer. */
+  detail: THREE.IUniform<number>;
+  /** Irradiance of faces by where they look, as `core/render/around` has it, and whether there is one. */
+  irradiance: THREE.IUniform<THREE.Texture | null>;
+  hasIrradiance: THREE.IUniform<number>;
+}
+
+export const newPropLight = (detail: PropLight["detail"] = { value: 0 }): PropLight => ({
+  sunlit: { value: 1 },
+  detail,
+  irradiance: { value: null },
+  hasIrradiance: { value: 0 },
+});
+
+/** Has a material's faces lit by that irradiance; by what it mirrors, as three has it, where there is none. */
+export function lightFaces(material: THREE.Material, irradiance: THREE.Texture | null): void {
+  const light = material.userData.light as PropLight;
+  light.irradiance.value = irradiance;
+  light.hasIrradiance.value = irradiance ? 1 : 0;
+}
+
+/** Takes light from all around on matt faces from its own picture: three's filtered one lets bright windows reach around edges. */
+function litAround(shader: Shader, { irradiance, hasIrradiance }: PropLight): void {
+  Object.assign(shader.uniforms, { irradianceAround: irradiance, hasIrradiance });
+  const own = THREE.ShaderChunk.lights_fragment_maps.replace(
+    "getIBLIrradiance( geometryNormal )",
+    "facesIrradiance( geometryNormal )",
+  );
+  if (!own.includes("facesIrradiance")) throw new Error("three's light from all around has changed.");
+  shader.fragmentShader = shader.fragmentShader.replace("#include <lights_fragment_maps>", own);
+  shader.fragmentShader = after(
+    shader.fragmentShader,
+    "envmap_physical_pars_fragment",
+    `uniform sampler2D irradianceAround; uniform float hasIrradiance;
+    #ifdef USE_ENVMAP
+    vec3 facesIrradiance( const in vec3 normal ) {
+      if (hasIrradiance < 0.5) return getIBLIrradiance( normal );
+      vec3 n = transformNormalByInverseViewMatrix( normal, viewMatrix );
+      vec2 at = vec2(atan(n.x, n.y) / 6.28318530718 + 0.5, acos(clamp(n.z, -1.0, 1.0)) / 3.14159265359);
+      return textureLod(irradianceAround, at, 0.0).rgb * envMapIntensity;
+    }
+    #endif`,
+  );
+}
+
+/** Gives a prop's material what it has beyond three's own. */
+export function dressShader(material: THREE.MeshPhysicalMaterial, wear: Material["wear"], light: PropLight): void {
+  material.userData.light = light;
   material.onBeforeCompile = (shader) => {
-    detailed(shader, detail);
+    detailed(shader, light.detail);
+    litAround(shader, light);
     shutOut(shader);
-    sunOn(shader, sunlit);
+    sunOn(shader, light.sunlit);
     if (wear) wornBy(wear, shader);
   };
   material.customProgramCacheKey = () => (wear ? "prop worn" : "prop");

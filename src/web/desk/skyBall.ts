@@ -105,7 +105,8 @@ export class SkyBall {
   }
 }
 
-function textureOf({ width, height, pixels }: Picture): THREE.DataTexture {
+/** A picture all around, of linear light, as a texture. */
+export function textureOf({ width, height, pixels }: Picture): THREE.DataTexture {
   const halves = new Uint16Array(width * height * 4);
   for (let i = 0; i < width * height; i++) {
     for (let k = 0; k < 3; k++) halves[i * 4 + k] = THREE.DataUtils.toHalfFloat(Math.min(65_504, pixels[i * 3 + k]));

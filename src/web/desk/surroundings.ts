@@ -9,10 +9,10 @@ import type { Camera } from "#core/optics/camera";
 import { pickFace } from "#core/set/pick";
 import { materialAt } from "#core/set/surface";
 import type { Shot } from "#core/shot/schema";
-import type { Picture } from "#core/trace/scene";
 import { MOST_LAMPS, projectedMaterial } from "./projected.ts";
 import { layOver } from "./shadeMesh.ts";
-import { SkyBall } from "./skyBall.ts";
+import type { AroundFound } from "../workers/around.worker.ts";
+import { SkyBall, textureOf } from "./skyBall.ts";
 
 /**
  * What surrounds the props, as the real-time view sees it, taken as a small cube of pictures at each prop's place: what the
@@ -107,6 +107,17 @@ export interface Place {
 /** Sources that leave a prop out: the lamps by their number. */
 export type Spared = ReturnType<typeof unlitBy>;
 
+/** What lights a prop: the picture that it mirrors, filtered by roughness, and where the tracer has found it the irradiance of its faces. */
+export interface Around {
+  mirrored: THREE.Texture;
+  irradiance: THREE.Texture | null;
+}
+
+interface Taken {
+  filtered: THREE.WebGLRenderTarget;
+  around: Around;
+}
+
 /** What a place is called, with what leaves a prop out: near ones alike. */
 export function placeName(place: Vec3, spared: Spared): string {
   const without = spared ? `${spared.sky} ${spared.lamps.join()}` : "";
@@ -128,11 +139,11 @@ export class Surroundings {
   private readonly filter: THREE.PMREMGenerator;
   /** Of the set that the plate shows, and of the rest. Kept, since a shader takes long to make. */
   private readonly materials = [projectedMaterial(THREE.DoubleSide), projectedMaterial(THREE.DoubleSide)];
-  /** Filtered pictures by place and by what is left out. */
-  private readonly taken = new Map<string, THREE.WebGLRenderTarget>();
+  /** By place and by what is left out. */
+  private readonly taken = new Map<string, Taken>();
   private known: unknown[] = [];
   private generation = 0;
-  private readonly numbers = new WeakMap<Picture, number>();
+  private readonly numbers = new WeakMap<AroundFound, number>();
   private counted = 0;
   private sheets: THREE.Group | null = null;
   private readonly evenSky = new THREE.Color();
@@ -172,13 +183,12 @@ export class Surroundings {
   }
 
   /**
-   * The filtered picture of what surrounds a place, kept under its name until it is let go; `traced` is what the tracer
-   * has found there.
+   * What surrounds a place, kept under its name until it is let go; `traced` is what the tracer has found there.
    */
-  at(place: Vec3, shot: Shot, spared: Spared, traced: Picture | null): { name: string; texture: THREE.Texture } {
+  at(place: Vec3, shot: Shot, spared: Spared, traced: AroundFound | null): Around & { name: string } {
     const name = `${this.generation} ${placeName(place, spared)} ${traced ? this.numberOf(traced) : ""}`;
     const kept = this.taken.get(name);
-    if (kept) return { name, texture: kept.texture };
+    if (kept) return { name, ...kept.around };
     if (traced) this.wearTraced(traced, place);
     else this.wearGuessed(place, shot, spared);
     this.cube.position.set(...place);
@@ -195,19 +205,20 @@ export class Surroundings {
       shown.add(sheets);
     }
     const filtered = this.filter.fromCubemap(this.target.texture);
-    this.taken.set(name, filtered);
-    return { name, texture: filtered.texture };
+    const around = { mirrored: filtered.texture, irradiance: traced && textureOf(traced.irradiance) };
+    this.taken.set(name, { filtered, around });
+    return { name, ...around };
   }
 
-  private numberOf(picture: Picture): number {
+  private numberOf(picture: AroundFound): number {
     let number = this.numbers.get(picture);
     if (number === undefined) this.numbers.set(picture, (number = ++this.counted));
     return number;
   }
 
   /** What the tracer found; of the set only how far it is, for the shades that lie on it. */
-  private wearTraced(traced: Picture, place: Vec3): void {
-    this.found.wearAll(traced, place);
+  private wearTraced({ picture }: AroundFound, place: Vec3): void {
+    this.found.wearAll(picture, place);
     this.sky.mesh.visible = false;
     this.lamps.visible = false;
     this.scene.background = null;
@@ -229,9 +240,10 @@ export class Surroundings {
 
   /** Lets go of all but those of some names. */
   keep(names: ReadonlySet<string>): void {
-    for (const [name, filtered] of this.taken)
+    for (const [name, { filtered, around }] of this.taken)
       if (!names.has(name)) {
         filtered.dispose();
+        around.irradiance?.dispose();
         this.taken.delete(name);
       }
   }

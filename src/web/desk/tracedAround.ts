@@ -1,6 +1,5 @@
 import type { Camera } from "#core/optics/camera";
 import type { Shot } from "#core/shot/schema";
-import type { Picture } from "#core/trace/scene";
 import type { AroundAsk, AroundFound, AskedPlace } from "../workers/around.worker.ts";
 
 /**
@@ -13,7 +12,7 @@ const PLATE_SIDE = 1024;
 const MOST_KEPT = 48;
 
 export class TracedAround {
-  private readonly found = new Map<string, Picture>();
+  private readonly found = new Map<string, AroundFound>();
   private known: unknown[] = [];
   private asked = "";
   private worker: Worker | null = null;
@@ -22,7 +21,7 @@ export class TracedAround {
   constructor(private readonly onFound: () => void) {}
 
   /** What is known of a place by now; null for nothing yet. */
-  of(name: string): Picture | null {
+  of(name: string): AroundFound | null {
     return this.found.get(name) ?? null;
   }
 
@@ -55,7 +54,7 @@ export class TracedAround {
       this.worker = new Worker(new URL("../workers/around.worker.ts", import.meta.url), { type: "module" });
       this.worker.onmessage = ({ data }: MessageEvent<AroundFound>) => {
         if (data.turn !== this.turn) return;
-        this.found.set(data.name, data.picture);
+        this.found.set(data.name, data);
         this.onFound();
       };
     }

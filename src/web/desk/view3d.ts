@@ -23,8 +23,10 @@ import type { Reach } from "./plateBehind.ts";
 import { PlateBehind } from "./plateBehind.ts";
 import { aimPlate, bendAs, CURVE } from "./plateShader.ts";
 import { PropMeshes } from "./propMeshes.ts";
+import { lightFaces } from "./propShader.ts";
 import { projectedMaterial } from "./projected.ts";
 import type { Sight } from "./sight.ts";
+import type { Around } from "./surroundings.ts";
 import { Surroundings, placeName } from "./surroundings.ts";
 import { TracedAround } from "./tracedAround.ts";
 import type { Shot } from "#core/shot/schema";
@@ -111,7 +113,7 @@ export class View3d {
   private surrounding = 0;
   private surroundedFor: unknown[] | null = null;
   /** What is around each prop, and how strongly it lights. */
-  private readonly aroundProps = new Map<string, THREE.Texture>();
+  private readonly aroundProps = new Map<string, Around>();
   private aroundLevel = 1;
   private cutAt: number | null = null;
   private plate: HTMLCanvasElement | null = null;
@@ -596,13 +598,13 @@ export class View3d {
       }
       const { id, thing } = props[i];
       const [place, spared] = [middleOf(thing), unlitBy(shot, id)];
-      const { name, texture } = this.surroundings.at(place, shot, spared, this.traced.of(placeName(place, spared)));
+      const { name, ...around } = this.surroundings.at(place, shot, spared, this.traced.of(placeName(place, spared)));
       names.add(name);
-      this.aroundProps.set(id, texture);
+      this.aroundProps.set(id, around);
       if (i === 0) {
         // Shaders that know of surroundings are others than those that do not.
         if (!this.scene.environment) this.fresh = true;
-        this.scene.environment = texture;
+        this.scene.environment = around.mirrored;
         this.scene.environmentIntensity = shot.light.propLevel;
       }
       this.aroundLevel = shot.light.propLevel;
@@ -615,10 +617,11 @@ export class View3d {
   /** Lights each prop by what is around it, as far as that is known. */
   private giveSurroundings(props: { id: string; thing: THREE.Object3D }[]): void {
     for (const { id, thing } of props) {
-      const texture = this.aroundProps.get(id) ?? null;
+      const around = this.aroundProps.get(id);
       for (const mesh of thing.children as THREE.Mesh<THREE.BufferGeometry, THREE.MeshPhysicalMaterial>[]) {
-        mesh.material.envMap = texture;
+        mesh.material.envMap = around?.mirrored ?? null;
         mesh.material.envMapIntensity = this.aroundLevel;
+        lightFaces(mesh.material, around?.irradiance ?? null);
       }
     }
   }

@@ -2,7 +2,7 @@ import { readAsset } from "#core/exchange/asset";
 import type { Response } from "#core/image/response";
 import type { Vec3 } from "#core/math/vec3";
 import type { Model } from "#core/props/model";
-import { LookAround, shownPlate, weighedShot } from "#core/render/around";
+import { LookAround, irradianceAround, shownPlate, weighedShot } from "#core/render/around";
 import { traceSceneOf } from "#core/render/scene";
 import { modelsOf } from "#core/shot/assets";
 import type { Shot } from "#core/shot/schema";
@@ -34,6 +34,8 @@ export interface AroundFound {
   turn: number;
   name: string;
   picture: Picture;
+  /** Of faces by where they look, as `irradianceAround` has it. */
+  irradiance: Picture;
 }
 
 /** Samples of a pixel at which a picture is told, of one place alone and of each of many. */
@@ -96,8 +98,9 @@ self.onmessage = async ({ data }: MessageEvent<AroundAsk>) => {
         if (number !== asked) return;
       }
       const picture = look.picture();
-      self.postMessage({ turn: data.turn, name, picture } satisfies AroundFound, {
-        transfer: [picture.pixels.buffer as ArrayBuffer],
+      const irradiance = irradianceAround(picture);
+      self.postMessage({ turn: data.turn, name, picture, irradiance } satisfies AroundFound, {
+        transfer: [picture.pixels.buffer as ArrayBuffer, irradiance.pixels.buffer as ArrayBuffer],
       });
     }
   }
