@@ -61,8 +61,8 @@ beforeAll(async () => {
   look = new LookAround(kernel, new SceneMemory(memory));
 });
 
-function around(unlit?: PropPiece["unlit"], samples = 16): Picture {
-  look.load(scene());
+async function around(unlit?: PropPiece["unlit"], samples = 16, of = scene()): Promise<Picture> {
+  await look.load(of, () => Promise.resolve(true));
   look.begin([0, 0, 2], unlit);
   for (let i = 0; i < samples; i++) look.look();
   return look.picture();
@@ -82,8 +82,8 @@ function towards({ pixels }: Picture, way: Vec3, within: number): Vec3 {
 }
 
 describe("around a place above a ground", () => {
-  test("the sky has its radiance, the lamp its own, and the ground gives back a share of what comes there", () => {
-    const picture = around();
+  test("the sky has its radiance, the lamp its own, and the ground gives back a share of what comes there", async () => {
+    const picture = await around();
     expect(towards(picture, [0, 0, 1], 20)).toEqual(SKY.map((x) => expect.closeTo(x, 5)));
     expect(towards(picture, [0, 8, 0], 2)).toEqual(LAMP.map((x) => expect.closeTo(x, 4)));
     // Lambert: albedo times irradiance over pi; an even sky brings pi times its radiance, the sun its cosine. The lamp is
@@ -95,14 +95,44 @@ describe("around a place above a ground", () => {
     }
   });
 
-  test("what leaves a prop out is not there to be mirrored, but its light on the ground is", () => {
-    const all = around();
-    const spared = around({ sun: true, sky: true, lamps: [0] });
+  test("what leaves a prop out is not there to be mirrored, but its light on the ground is", async () => {
+    const all = await around();
+    const spared = await around({ sun: true, sky: true, lamps: [0] });
     expect(towards(spared, [0, 0, 1], 20)).toEqual([0, 0, 0]);
     expect(Math.max(...towards(spared, [0, 8, 0], 2))).toBe(0);
     const [a, b] = [all, spared].map((picture) => towards(picture, [0, 0, -1], 25));
     expect(b[0]).toBeCloseTo(a[0], 5);
   });
+});
+
+/** Fresnel's equations for light that is not polarised, from air onto a refractive index of 1.5. */
+function fresnel(cosine: number): number {
+  const inside = Math.sqrt(1 - (1 - cosine ** 2) / 1.5 ** 2);
+  const across = (cosine - 1.5 * inside) / (cosine + 1.5 * inside);
+  const along = (1.5 * cosine - inside) / (1.5 * cosine + inside);
+  return (across ** 2 + along ** 2) / 2;
+}
+
+test("what the plate shows has its colour, but the gloss of where one looks from in place of the camera's", async () => {
+  const shown = 0.5;
+  const eye: Vec3 = [0, -30, 6];
+  const plain = scene();
+  const floor = (specular: number): TraceScene => ({
+    ...plain,
+    camera: lookAt(eye, [0, 0, 0], 30),
+    plate: { width: 16, height: 16, pixels: new Float32Array(16 * 16 * 3).fill(shown) },
+    sun: null,
+    sky: [1, 1, 1],
+    lamps: [],
+    set: [{ ...plain.set[0], specular, roughness: 0.1 }],
+  });
+  const below = (picture: Picture) => towards(picture, [0, 0, -1], 12)[0];
+  expect(below(await around(undefined, 16, floor(0)))).toBeCloseTo(shown, 5);
+  // Under an even sky the gloss is the share that is reflected; the camera sees the place at a slant.
+  const slant = normalize(eye)[2];
+  const expected = shown - fresnel(slant) + fresnel(1);
+  expect(fresnel(slant) - fresnel(1)).toBeGreaterThan(0.2);
+  expect(Math.abs(below(await around(undefined, 64, floor(1))) - expected)).toBeLessThan(0.03);
 });
 
 test("pixels lie where a picture of the surroundings has them: longitude from +y, clockwise seen from above, zenith on top", () => {

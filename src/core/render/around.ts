@@ -4,6 +4,7 @@ import { toScene } from "../image/response.ts";
 import type { LightPart, Source } from "../light/schema.ts";
 import type { Vec3 } from "../math/vec3.ts";
 import { unlitBits } from "../trace/instances.ts";
+import { measureFill } from "../trace/fill.ts";
 import type { Kernel } from "../trace/kernel.ts";
 import type { SceneMemory } from "../trace/memory.ts";
 import type { Picture, PropPiece, TraceScene } from "../trace/scene.ts";
@@ -17,6 +18,8 @@ export const AROUND = { width: 256, height: 128 };
 /** Size of the picture of irradiance, pixels. */
 export const IRRADIANCE = { width: 48, height: 24 };
 const MAX_DEPTH = 5;
+/** Samples of the set's own gloss and light at a place of the plate: their noise is averaged over all of it. */
+const FILL_SAMPLES = 2;
 
 /** The sources as they weigh on props, in place of their own level: what is shown needs no weighing afterwards. */
 export function weighedShot<T extends LightPart>(shot: T): T {
@@ -141,11 +144,27 @@ export class LookAround {
     this.loader = new SceneLoader(kernel, memory);
   }
 
-  load(scene: TraceScene): void {
-    this.loaded = this.loader.load(scene, { width: 8, height: 8, seed: 1, maxDepth: MAX_DEPTH });
+  /** Takes in a scene; false if `goOn`, which is asked every few milliseconds, said no. */
+  async load(scene: TraceScene, goOn: () => Promise<boolean>): Promise<boolean> {
+    this.loaded = null;
+    const loaded = this.loader.load(scene, { width: 8, height: 8, seed: 1, maxDepth: MAX_DEPTH });
+    // The plate shows the gloss that the camera saw, from elsewhere there is another.
+    const glossy = scene.set.some(({ specular }) => specular > 0);
+    const measured =
+      !glossy ||
+      (await measureFill(this.memory, loaded, scene.frame, FILL_SAMPLES, async ({ params, cells, width, height }) => {
+        for (let y = 0; y < height; y++) {
+          this.kernel.renderFill(params, y, y + 1, width, height, FILL_SAMPLES, cells);
+          if (y % 4 === 3 && !(await goOn())) return false;
+        }
+        return true;
+      }));
+    if (!measured) return false;
+    this.loaded = loaded;
     const floats = this.size.width * this.size.height * 3;
     this.ways = this.memory.reserve(floats * 4);
     this.sums = this.memory.reserve(floats * 4);
+    return true;
   }
 
   /** Begins at a place, where some lights may be left out. */

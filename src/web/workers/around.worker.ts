@@ -86,7 +86,11 @@ self.onmessage = async ({ data }: MessageEvent<AroundAsk>) => {
   if (number !== asked) return;
   const { width, height } = data.plate;
   const plate = shownPlate(pixelsOf(data.plate), { width, height }, data.response);
-  look.load(traceSceneOf(shot, plate, models));
+  const goOn = async () => {
+    await pause();
+    return number === asked;
+  };
+  if (!(await look.load(traceSceneOf(shot, plate, models), goOn))) return;
   const most = Math.max(TOLD[0], Math.min(TOLD[1], Math.round(MOST_SAMPLES / data.places.length)));
   for (const samples of [TOLD[0], most]) {
     if (samples > TOLD[0]) await pause(CALM_MS);
@@ -94,8 +98,7 @@ self.onmessage = async ({ data }: MessageEvent<AroundAsk>) => {
       look.begin(at, unlit);
       for (let taken = 0; taken < samples; taken++) {
         look.look();
-        await pause();
-        if (number !== asked) return;
+        if (!(await goOn())) return;
       }
       const picture = look.picture();
       const irradiance = irradianceAround(picture);
