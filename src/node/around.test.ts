@@ -1,4 +1,5 @@
 import { beforeAll, describe, expect, test } from "@jest/globals";
+import { newLamp } from "#core/light/schema";
 import type { Vec3 } from "#core/math/vec3";
 import { dot, normalize } from "#core/math/vec3";
 import {
@@ -8,6 +9,7 @@ import {
   directionsAround,
   irradianceAround,
   shownPlate,
+  unlitAround,
   weighedShot,
 } from "#core/render/around";
 import { flagsOf } from "#core/set/roles";
@@ -195,4 +197,13 @@ test("irradiance of faces: pi in a furnace, (1 + cos) pi / 2 under half a sky, a
     if (cosine < -0.2) expect(e).toBe(0);
     else if (cosine > 0.2) expect(Math.abs(e / (50 * solid * cosine) - 1)).toBeLessThan(0.03);
   });
+});
+
+test("a source that lights the set alone is left out like one that spares the prop", () => {
+  const shot = testShot();
+  shot.light.lamps = Object.fromEntries(["a", "b", "c"].map((id) => [id, newLamp(id, "disc", [0, 0, 2])]));
+  expect(unlitAround(shot, undefined)).toEqual({ sun: false, sky: false, lamps: [] });
+  shot.light.sky.lights = "set";
+  shot.light.lamps.b.lights = "set";
+  expect(unlitAround(shot, { sun: true, sky: false, lamps: [2] })).toEqual({ sun: true, sky: true, lamps: [1, 2] });
 });

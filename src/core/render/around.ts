@@ -1,6 +1,7 @@
 import { srgbToLinear } from "../colour/srgb.ts";
 import type { Response } from "../image/response.ts";
 import { toScene } from "../image/response.ts";
+import { lampsLit } from "../light/rig.ts";
 import type { LightPart, Source } from "../light/schema.ts";
 import type { Vec3 } from "../math/vec3.ts";
 import { unlitBits } from "../trace/instances.ts";
@@ -36,6 +37,17 @@ export function weighedShot<T extends LightPart>(shot: T): T {
         Object.entries(lamps).map(([id, lamp]) => [id, { ...lamp, colour: scaled(lamp.colour, lamp) }]),
       ),
     },
+  };
+}
+
+/** Lights that a place is looked around without: those that spare its prop, and those that light the set alone. */
+export function unlitAround({ light }: LightPart, spared: PropPiece["unlit"]): NonNullable<PropPiece["unlit"]> {
+  const setAlone = ({ lights }: Pick<Source, "lights">) => lights === "set";
+  const lamps = lampsLit({ light }).flatMap((lamp, i) => (setAlone(lamp) || spared?.lamps.includes(i) ? [i] : []));
+  return {
+    sun: setAlone(light.sun) || (spared?.sun ?? false),
+    sky: setAlone(light.sky) || (spared?.sky ?? false),
+    lamps,
   };
 }
 

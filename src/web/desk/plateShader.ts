@@ -5,10 +5,8 @@ import type { Camera, Frame } from "#core/optics/camera";
 
 /** What shaders of the interactive view know of the plate: where on it something is seen, and its curve, as core has both. */
 
-export const PLATE_UNIFORMS = `uniform float focal; uniform vec2 principal; uniform vec2 frame; uniform vec3 radial; uniform vec2 tangential;`;
-
 /** `onPlate`: the place on the plate, 0 to 1 from its upper left corner, of what lies along a tangent of the camera. */
-export const ON_PLATE = `${PLATE_UNIFORMS}
+export const ON_PLATE = `uniform float focal; uniform vec2 principal; uniform vec2 frame; uniform vec3 radial; uniform vec2 tangential;
   vec2 onPlate(vec2 t) {
     float r2 = dot(t, t);
     float k = 1.0 + r2 * (radial.x + r2 * (radial.y + r2 * radial.z));

@@ -2,7 +2,7 @@ import { readAsset } from "#core/exchange/asset";
 import type { Response } from "#core/image/response";
 import type { Vec3 } from "#core/math/vec3";
 import type { Model } from "#core/props/model";
-import { LookAround, irradianceAround, shownPlate, weighedShot } from "#core/render/around";
+import { LookAround, irradianceAround, shownPlate, unlitAround, weighedShot } from "#core/render/around";
 import { traceSceneOf } from "#core/render/scene";
 import { modelsOf } from "#core/shot/assets";
 import type { Shot } from "#core/shot/schema";
@@ -95,7 +95,7 @@ self.onmessage = async ({ data }: MessageEvent<AroundAsk>) => {
   for (const samples of [TOLD[0], most]) {
     if (samples > TOLD[0]) await pause(CALM_MS);
     for (const { name, at, unlit } of data.places) {
-      look.begin(at, unlit);
+      look.begin(at, unlitAround(shot, unlit));
       for (let taken = 0; taken < samples; taken++) {
         look.look();
         if (!(await goOn())) return;
