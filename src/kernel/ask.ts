@@ -146,6 +146,21 @@ export function fresnel(c: f32, n: f32): f32 {
   return <f32>0.5 * a * a * (ONE + b * b);
 }
 
+/** Share of light that gets through a pane whose faces reflect `f` and that leaves `tint` of it on one way, with all that runs to and fro within (Stokes 1862). */
+// @ts-ignore: decorator
+@inline
+export function panePass(f: f32, tint: f32): f32 {
+  const once = f * tint;
+  return ((ONE - f) * (ONE - f) * tint) / max<f32>(1e-6, ONE - once * once);
+}
+
+/** Share that comes back from such a pane beyond what its first face reflects. */
+// @ts-ignore: decorator
+@inline
+export function paneReturn(f: f32, tint: f32): f32 {
+  return f * tint * panePass(f, tint);
+}
+
 /** True if a shadow ray goes on behind the triangle; what it loses there is noted. The direction is the model's own. */
 export function letsThrough(marked: u32, t: f32, u: f32, v: f32, dx: f32, dy: f32, dz: f32): bool {
   const id = marked & 0x7fffffff,
@@ -180,7 +195,6 @@ export function letsThrough(marked: u32, t: f32, u: f32, v: f32, dx: f32, dy: f3
   // A straight ray leaves at the angle at which it came in: the loss is the same at both faces.
   let pass = load<f32>(material, MATERIAL_TRANSMISSION) * (ONE - load<f32>(material, MATERIAL_METALLIC));
   const f = fresnel(min<f32>(1, cosine), index);
-  pass *= thin ? (ONE - f) / (ONE + f) : ONE - f;
   let r = load<f32>(material, MATERIAL_BASE),
     g = load<f32>(material, MATERIAL_BASE + 4),
     bl = load<f32>(material, MATERIAL_BASE + 8);
@@ -193,9 +207,9 @@ export function letsThrough(marked: u32, t: f32, u: f32, v: f32, dx: f32, dy: f3
     g *= texelG();
     bl *= texelB();
   }
-  factorR *= pass * r;
-  factorG *= pass * g;
-  factorB *= pass * bl;
+  factorR *= pass * (thin ? panePass(f, r) : (ONE - f) * r);
+  factorG *= pass * (thin ? panePass(f, g) : (ONE - f) * g);
+  factorB *= pass * (thin ? panePass(f, bl) : (ONE - f) * bl);
   if (thin) return true;
   // Distances to where the ray comes out count, those to where it went in count off: the order of hits is all one.
   const way = along > 0 ? t : -t;

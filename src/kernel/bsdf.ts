@@ -5,7 +5,7 @@
 // scaling the reflection with its directional albedo (Turquin 2019, "Practical multiple scattering compensation").
 // Directions are local to the frame of the shading normal, which points to the viewer.
 import { paramU } from "./params";
-import { fresnel } from "./ask";
+import { fresnel, panePass, paneReturn } from "./ask";
 import * as surface from "./surface";
 import { diskX, diskY, toDisk } from "./frame";
 import {
@@ -149,10 +149,11 @@ export function prepareBsdf(viewZ: f32): void {
     sheenKeep = ONE - sheenTop * lookUp(paramU(PARAM_SHEEN_TABLE), SHEEN_CELLS, viewZ, surface.sheenRoughness);
   // Lobes are drawn by about what they reflect.
   const dielectric = fresnel(viewZ, eta);
+  const faces: f32 = thin && transmitting > 0 ? 2 : 1;
   const reflected = max<f32>(
     0,
     metal * schlick(max<f32>(metalR, max<f32>(metalG, metalB)), glance) +
-      (ONE - metal) * dielectric * min<f32>(1, max<f32>(tintR, max<f32>(tintG, tintB))),
+      (ONE - metal) * dielectric * faces * min<f32>(1, max<f32>(tintR, max<f32>(tintG, tintB))),
   );
   const body = max<f32>(metalR, max<f32>(metalG, metalB)) * (ONE - dielectric);
   pCoat = surface.coat * schlick(COAT_F0, glance);
@@ -208,11 +209,17 @@ export function evaluateBsdf(vx: f32, vy: f32, vz: f32, lx: f32, ly: f32, lz: f3
   const power = fifth(vh),
     metal = surface.metallic,
     f = fresnel(vh, eta);
-  const dr = tinted(f, tintR),
+  let dr = tinted(f, tintR),
     dg = tinted(f, tintG),
     db = tinted(f, tintB);
   const keep = coatKeep * sheenKeep;
   const under = diffuse * (ONE - max<f32>(dr, max<f32>(dg, db))) * lz * INV_PI;
+  if (thin && transmitting > 0) {
+    const share = transmitting / max<f32>(1e-6, ONE - metal);
+    dr += share * paneReturn(f, surface.baseR);
+    dg += share * paneReturn(f, surface.baseG);
+    db += share * paneReturn(f, surface.baseB);
+  }
   fR = keep * (lobe * boostR * (metal * schlick(metalR, power) + (ONE - metal) * dr) + under * surface.baseR);
   fG = keep * (lobe * boostG * (metal * schlick(metalG, power) + (ONE - metal) * dg) + under * surface.baseG);
   fB = keep * (lobe * boostB * (metal * schlick(metalB, power) + (ONE - metal) * db) + under * surface.baseB);
@@ -255,11 +262,10 @@ function evaluateRefraction(vx: f32, vy: f32, vz: f32, lx: f32, ly: f32, lz: f32
     const lv = lambda(alphaX, alphaY, vx, vy, vz),
       ll = lambda(alphaX, alphaY, lx, ly, lz),
       d = distribution(alphaX, alphaY, hx, hy, hz);
-    // Both faces reflect, and the light between them runs to and fro: (1 - F) / (1 + F) gets through.
-    const lobe = (((keep * (ONE - f)) / (ONE + f)) * d) / ((ONE + lv + ll) * 4 * vz);
-    fR = lobe * surface.baseR;
-    fG = lobe * surface.baseG;
-    fB = lobe * surface.baseB;
+    const lobe = (keep * d) / ((ONE + lv + ll) * 4 * vz);
+    fR = lobe * panePass(f, surface.baseR);
+    fG = lobe * panePass(f, surface.baseG);
+    fB = lobe * panePass(f, surface.baseB);
     pdf = (pRefract * d) / ((ONE + lv) * 4 * vz);
     return;
   }

@@ -1,7 +1,8 @@
 import { expect, test } from "@jest/globals";
+import type { Vec3 } from "../math/vec3.ts";
 import type { Mesh } from "./model.ts";
 import { primitiveModel } from "./primitives.ts";
-import { meanThickness } from "./thickness.ts";
+import { isBulky, meanThickness } from "./thickness.ts";
 
 function ball(size: number): Mesh {
   const [mesh] = primitiveModel("sphere", [1, 1, 1], 0, 0).meshes;
@@ -9,18 +10,33 @@ function ball(size: number): Mesh {
 }
 const insideOut = (mesh: Mesh): Mesh => ({ ...mesh, indices: mesh.indices.slice().reverse() });
 
-test("a ball is two thirds of its radius thick at each face, which is half of its mean chord (Cauchy)", () => {
-  expect(meanThickness({ meshes: [ball(2)] }, 0)).toBeCloseTo(2 / 3, 2);
-  expect(meanThickness({ meshes: [insideOut(ball(2))] }, 0)).toBeCloseTo(2 / 3, 2);
+test("a line through a ball runs four thirds of its radius within, on average (Cauchy)", () => {
+  expect(meanThickness({ meshes: [ball(2)] }, 0)).toBeCloseTo(4 / 3, 2);
+  expect(meanThickness({ meshes: [insideOut(ball(2))] }, 0)).toBeCloseTo(4 / 3, 2);
 });
 
-test("a hollow ball is as thick as its wall, and other materials do not count", () => {
+test("a hollow ball is as thick as two of its walls, and other materials do not count", () => {
   const [outer, inner] = [2, 1.96];
   const [a, b] = [outer / 2, inner / 2];
   const other = { ...ball(5), material: 1 };
   const shell = { meshes: [ball(outer), insideOut(ball(inner)), other] };
-  const wall = (2 * (a ** 3 - b ** 3)) / 3 / (a ** 2 + b ** 2);
-  expect(wall).toBeCloseTo(a - b, 3);
-  expect(meanThickness(shell, 0) / wall).toBeCloseTo(1, 2);
+  const walls = (4 * (a ** 3 - b ** 3)) / 3 / (a ** 2 + b ** 2);
+  expect(walls).toBeCloseTo(2 * (a - b), 3);
+  expect(meanThickness(shell, 0) / walls).toBeCloseTo(1, 2);
   expect(meanThickness({ meshes: [other] }, 0)).toBe(0);
+});
+
+test("balls and cubes are bulky whatever their size; shells, panes and rods are not", () => {
+  const box = (size: Vec3): Mesh => {
+    const [mesh] = primitiveModel("box", [1, 1, 1], 0, 0).meshes;
+    return { ...mesh, positions: mesh.positions.map((x, i) => x * size[i % 3]) };
+  };
+  const bulky = (...meshes: Mesh[]) => isBulky({ meshes }, 0);
+  expect([bulky(ball(0.02)), bulky(ball(200)), bulky(box([3, 3, 3]))]).toEqual([true, true, true]);
+  expect([bulky(ball(2), insideOut(ball(1.9))), bulky(box([1, 1, 0.01])), bulky(box([0.1, 0.1, 1]))]).toEqual([
+    false,
+    false,
+    false,
+  ]);
+  expect(isBulky({ meshes: [ball(1)] }, 1)).toBe(false);
 });

@@ -2,8 +2,9 @@ import * as THREE from "three";
 import { srgbToLinear } from "#core/colour/srgb";
 import type { Material, Mesh, Model, Texture, TextureMatrix, TextureWrap } from "#core/props/model";
 import { COPY_FLOATS } from "#core/props/model";
-import { meanThickness } from "#core/props/thickness";
-import type { PropLight } from "./propShader.ts";
+import { isBulky, meanThickness } from "#core/props/thickness";
+import { vertexTangents } from "#core/trace/tangents";
+import type { PropLight, StillLight } from "./propShader.ts";
 import { dressShader, newPropLight } from "./propShader.ts";
 
 /**
@@ -64,6 +65,23 @@ function geometryOf({ positions, normals, uvs, colours, indices }: Mesh, coloure
   return geometry;
 }
 
+/** Gives a mesh the directions of its grain, as the tracer has them; false where its texture has none. */
+function grain(geometry: THREE.BufferGeometry, mesh: Mesh): boolean {
+  if (!mesh.uvs) return false;
+  if (!geometry.hasAttribute("tangent")) {
+    const along = vertexTangents(mesh);
+    const four = new Float32Array((along.length / 3) * 4);
+    // Without a direction any will do, but it must be one.
+    for (let i = 0, j = 0; i < along.length; i += 3, j += 4) {
+      four.set(along.subarray(i, i + 3), j);
+      if (Math.hypot(along[i], along[i + 1], along[i + 2]) < 0.5) four[j] = 1;
+      four[j + 3] = 1;
+    }
+    geometry.setAttribute("tangent", new THREE.BufferAttribute(four, 4));
+  }
+  return true;
+}
+
 function textureOf({ texels, width, height, wrap = ["repeat", "repeat"] }: Texture): THREE.DataTexture {
   const texture = new THREE.DataTexture(texels as Uint8Array<ArrayBuffer>, width, height);
   [texture.wrapS, texture.wrapT] = wrap.map((w) => WRAPS[w]);
@@ -99,8 +117,8 @@ interface OwnMaterial {
 }
 
 export class PropMeshes {
-  /** Levels by which textures are coarser than the screen asks for; below 0 finer. */
-  readonly detail: THREE.IUniform<number> = { value: 0 };
+  /** What changes for all of them from frame to frame of a still picture. */
+  readonly still: StillLight = { detail: { value: 0 }, frame: { value: 0 } };
   private fresh = false;
   private readonly own = new Shelf<string, OwnMaterial>(({ material }) => material.dispose());
   private readonly geometries = new Shelf<Float32Array, THREE.BufferGeometry>((geometry) => geometry.dispose());
@@ -137,8 +155,9 @@ export class PropMeshes {
 
   private ownOf(shared: THREE.MeshPhysicalMaterial): OwnMaterial {
     this.fresh = true;
-    const own = { material: shared.clone(), light: newPropLight(this.detail) };
-    dressShader(own.material, shared.userData.wear as Material["wear"], own.light);
+    const own = { material: shared.clone(), light: newPropLight(this.still) };
+    const { wear, bulky } = shared.userData as { wear: Material["wear"]; bulky: boolean };
+    dressShader(own.material, wear, own.light, bulky);
     return own;
   }
 
@@ -166,9 +185,15 @@ export class PropMeshes {
     const materials = model.materials.map((material, i) =>
       this.materialOf(material, model.textures, coloured.has(i), material.thin ? 0 : meanThickness(model, i), placed),
     );
+    materials.forEach((made, i) => (made.userData.bulky = made.transmission > 0 && isBulky(model, i)));
     const group = new THREE.Group();
     for (const mesh of model.meshes) {
       const geometry = this.geometries.of(mesh.positions, () => geometryOf(mesh, coloured.has(mesh.material)));
+      const { anisotropy, anisotropyTurn } = model.materials[mesh.material];
+      if (anisotropy > 0 && grain(geometry, mesh)) {
+        materials[mesh.material].anisotropy = anisotropy;
+        materials[mesh.material].anisotropyRotation = anisotropyTurn;
+      }
       const object = mesh.copies
         ? copiesOf(geometry, materials[mesh.material], mesh.copies)
         : new THREE.Mesh(geometry, materials[mesh.material]);

@@ -39,6 +39,34 @@ test("every place of three's shader that props need is there, and wear has a pro
   expect(worn.uniforms.wearBody.value).toEqual(new THREE.Vector3(-0.2, 0.7, 1.4));
 });
 
+test("glossy faces, coats and brushed ones mirror by the tracer's lobe, and nothing asks for three's filtered picture", () => {
+  const { fragmentShader } = shaderOf();
+  expect(fragmentShader).not.toMatch(/ iblRadiance = getIBL|clearcoatRadiance \+= getIBL/);
+  for (const asked of [
+    "mirroredAlong( geometryViewDir, geometryNormal, material.anisotropyT",
+    "mirroredAround( geometryViewDir, geometryNormal, material.roughness )",
+    "mirroredAround( geometryViewDir, geometryClearcoatNormal, material.clearcoatRoughness )",
+  ])
+    expect(fragmentShader).toContain(asked);
+  expect(fragmentShader.indexOf("vec3 mirroredAlong(")).toBeLessThan(
+    fragmentShader.indexOf("mirroredAlong( geometryViewDir"),
+  );
+  // The bend of a face within a pixel widens no lobe in a still picture, whose textures are finer than the screen asks for.
+  expect(fragmentShader).toContain("float geometryRoughness = step( 0.0, detail )");
+});
+
+test("far faces of glass are added to what is seen through it, and its near ones drawn as ever", () => {
+  const material = new THREE.MeshPhysicalMaterial({ transmission: 1 });
+  dressShader(material, undefined, newPropLight(), true);
+  const drawn = (side: THREE.Side) => {
+    material.side = side;
+    material.onBeforeRender(null as never, null as never, null as never, null as never, null as never, null as never);
+    return [material.blending, material.depthWrite];
+  };
+  expect(drawn(THREE.BackSide)).toEqual([THREE.AdditiveBlending, false]);
+  expect(drawn(THREE.DoubleSide)).toEqual([THREE.NormalBlending, true]);
+});
+
 test("faces are lit by their own irradiance where it is known, in place of three's", () => {
   const { fragmentShader, uniforms, material } = shaderOf();
   expect(fragmentShader).toContain("iblIrradiance += facesIrradiance( geometryNormal );");
@@ -47,8 +75,10 @@ test("faces are lit by their own irradiance where it is known, in place of three
     fragmentShader.indexOf("#include <envmap_physical_pars_fragment>"),
   );
   const picture = new THREE.Texture();
-  lightFaces(material, picture);
+  const cube = new THREE.WebGLCubeRenderTarget(64).texture;
+  lightFaces(material, cube, picture);
+  expect([uniforms.mirrored.value, uniforms.mirroredSide.value]).toEqual([cube, 64]);
   expect([uniforms.irradianceAround.value, uniforms.hasIrradiance.value]).toEqual([picture, 1]);
-  lightFaces(material, null);
+  lightFaces(material, null, null);
   expect(uniforms.hasIrradiance.value).toBe(0);
 });

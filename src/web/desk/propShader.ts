@@ -1,5 +1,6 @@
 import * as THREE from "three";
 import type { Material } from "#core/props/model";
+import { MIRRORED } from "./mirrored.ts";
 
 /** What the props' shaders in the interactive view have beyond three's: shade from all around, and wear. */
 
@@ -21,7 +22,13 @@ function shutOut(shader: Shader): void {
   shader.fragmentShader = after(
     shader.fragmentShader,
     "common",
-    "varying vec2 vShut;\nfloat openness() { return 1.0 - (gl_FrontFacing ? vShut.x : vShut.y); }",
+    // Through glass its far faces are seen from within: it is no shelter to itself.
+    `varying vec2 vShut;
+    #if defined(USE_TRANSMISSION) && defined(FLIP_SIDED)
+      float openness() { return 1.0; }
+    #else
+      float openness() { return 1.0 - (gl_FrontFacing ? vShut.x : vShut.y); }
+    #endif`,
   );
   shader.fragmentShader = after(
     shader.fragmentShader,
@@ -171,39 +178,82 @@ export interface PropLight {
   sunlit: THREE.IUniform<number>;
   /** Levels by which textures are coarser than the screen asks for; below 0 finer. */
   detail: THREE.IUniform<number>;
+  /** Number of the frame of a still picture. */
+  frame: THREE.IUniform<number>;
   /** Irradiance of faces by where they look, as `core/render/around` has it, and whether there is one. */
   irradiance: THREE.IUniform<THREE.Texture | null>;
   hasIrradiance: THREE.IUniform<number>;
+  /** What is mirrored, as a cube of pictures with their coarser levels, and the side of each. */
+  mirrored: THREE.IUniform<THREE.CubeTexture | null>;
+  mirroredSide: THREE.IUniform<number>;
 }
 
-export const newPropLight = (detail: PropLight["detail"] = { value: 0 }): PropLight => ({
+/** What changes for all props from frame to frame of a still picture. */
+export interface StillLight {
+  detail: THREE.IUniform<number>;
+  frame: THREE.IUniform<number>;
+}
+
+export const newPropLight = (
+  { detail, frame }: StillLight = { detail: { value: 0 }, frame: { value: 0 } },
+): PropLight => ({
   sunlit: { value: 1 },
   detail,
+  frame,
+  mirrored: { value: null },
+  mirroredSide: { value: 1 },
   irradiance: { value: null },
   hasIrradiance: { value: 0 },
 });
 
-/** Has a material's faces lit by that irradiance; by what it mirrors, as three has it, where there is none. */
-export function lightFaces(material: THREE.Material, irradiance: THREE.Texture | null): void {
+/** Has a material mirror that cube, and its faces lit by that irradiance; as three has it from the cube where there is none. */
+export function lightFaces(
+  material: THREE.Material,
+  mirrored: THREE.CubeTexture | null,
+  irradiance: THREE.Texture | null,
+): void {
   const light = material.userData.light as PropLight;
+  light.mirrored.value = mirrored;
+  light.mirroredSide.value = (mirrored?.images[0] as { width: number } | undefined)?.width ?? 1;
   light.irradiance.value = irradiance;
   light.hasIrradiance.value = irradiance ? 1 : 0;
 }
 
-/** Takes light from all around on matt faces from its own picture: three's filtered one lets bright windows reach around edges. */
-function litAround(shader: Shader, { irradiance, hasIrradiance }: PropLight): void {
-  Object.assign(shader.uniforms, { irradianceAround: irradiance, hasIrradiance });
-  const own = THREE.ShaderChunk.lights_fragment_maps.replace(
-    "getIBLIrradiance( geometryNormal )",
-    "facesIrradiance( geometryNormal )",
+function replaced(source: string, from: string, to: string): string {
+  if (!source.includes(from)) throw new Error(`three's shader has changed: it has no "${from}".`);
+  return source.replace(from, to);
+}
+
+/**
+ * Takes light from all around on matt faces from its own picture, and on glossy ones by their own lobe: three's filtered
+ * picture lets bright windows reach around edges.
+ */
+function litAround(shader: Shader, { irradiance, hasIrradiance, mirrored, mirroredSide, frame }: PropLight): void {
+  Object.assign(shader.uniforms, { irradianceAround: irradiance, hasIrradiance, mirrored, mirroredSide, frame });
+  let own = THREE.ShaderChunk.lights_fragment_maps;
+  own = replaced(own, "getIBLIrradiance( geometryNormal )", "facesIrradiance( geometryNormal )");
+  own = replaced(
+    own,
+    "getIBLAnisotropyRadiance( geometryViewDir, geometryNormal, material.roughness, material.anisotropyB, material.anisotropy )",
+    "envMapIntensity * mirroredAlong( geometryViewDir, geometryNormal, material.anisotropyT, material.anisotropyB, vec2( material.alphaT, pow2( material.roughness ) ) )",
   );
-  if (!own.includes("facesIrradiance")) throw new Error("three's light from all around has changed.");
+  own = replaced(
+    own,
+    "getIBLRadiance( geometryViewDir, geometryNormal, material.roughness )",
+    "envMapIntensity * mirroredAround( geometryViewDir, geometryNormal, material.roughness )",
+  );
+  own = replaced(
+    own,
+    "getIBLRadiance( geometryViewDir, geometryClearcoatNormal, material.clearcoatRoughness )",
+    "envMapIntensity * mirroredAround( geometryViewDir, geometryClearcoatNormal, material.clearcoatRoughness )",
+  );
   shader.fragmentShader = shader.fragmentShader.replace("#include <lights_fragment_maps>", own);
   shader.fragmentShader = after(
     shader.fragmentShader,
     "envmap_physical_pars_fragment",
     `uniform sampler2D irradianceAround; uniform float hasIrradiance;
     #ifdef USE_ENVMAP
+    ${MIRRORED}
     vec3 facesIrradiance( const in vec3 normal ) {
       if (hasIrradiance < 0.5) return getIBLIrradiance( normal );
       vec3 n = transformNormalByInverseViewMatrix( normal, viewMatrix );
@@ -214,15 +264,93 @@ function litAround(shader: Shader, { irradiance, hasIrradiance }: PropLight): vo
   );
 }
 
-/** Gives a prop's material what it has beyond three's own. */
-export function dressShader(material: THREE.MeshPhysicalMaterial, wear: Material["wear"], light: PropLight): void {
+/** Roughness that stands for how far a face is bent within a pixel: a still picture has its pixels from many instead. */
+function bent(shader: Shader): void {
+  const own = replaced(
+    THREE.ShaderChunk.lights_physical_fragment,
+    "float geometryRoughness = max( max( dxy.x, dxy.y ), dxy.z );",
+    "float geometryRoughness = step( 0.0, detail ) * max( max( dxy.x, dxy.y ), dxy.z );",
+  );
+  shader.fragmentShader = shader.fragmentShader.replace("#include <lights_physical_fragment>", own);
+}
+
+/**
+ * Every face of glass reflects. A thin pane's second one is reckoned with its first (the tracer's `paneReturn`). Of a body of
+ * glass three draws the far faces into the picture that is seen through it: here they add what they mirror, and nothing else.
+ * What is seen through bulky bodies is bent twice, so that it stands on its head, and is taken from the picture all around.
+ */
+function pane(shader: Shader, bulky: boolean): void {
+  shader.uniforms.bulky = { value: bulky ? 1 : 0 };
+  shader.fragmentShader = after(shader.fragmentShader, "common", "uniform float bulky;");
+  shader.fragmentShader = shader.fragmentShader.replace(
+    "#include <transmission_fragment>",
+    "vec3 mattDiffuse = totalDiffuse;\n#include <transmission_fragment>",
+  );
+  shader.fragmentShader = after(
+    shader.fragmentShader,
+    "transmission_fragment",
+    `#ifdef USE_TRANSMISSION
+    {
+      vec3 single = vec3(0.0), multi = vec3(0.0);
+      computeMultiscattering( material.dfg, material.specularColor, material.specularF90, single, multi );
+      vec3 face = single + multi;
+      float chord = material.thickness * length(modelMatrix[0].xyz);
+      vec3 tint = diffuseColor.rgb * volumeAttenuation( chord, material.attenuationColor, material.attenuationDistance );
+      vec3 pass = (1.0 - face) / (1.0 - face * face * tint * tint);
+      bool thin = material.thickness == 0.0;
+      #ifdef FLIP_SIDED
+        // What is seen through is tinted by the near faces once more, at the mean of all depths by half.
+        totalDiffuse = vec3(0.0);
+        totalSpecular *= material.transmission * (1.0 - face) * sqrt(tint);
+        if (thin) totalSpecular *= 1.0 + tint * tint * (1.0 - face) * pass;
+      #else
+        if (bulky > 0.5) {
+          // As through a ball: in, out at the far side, and what is turned back there once.
+          vec3 within = refract(-v, n, 1.0 / material.ior);
+          float steep = max(0.0, -dot(n, within));
+          vec3 far = n + 2.0 * steep * within;
+          vec3 back = reflect(within, far);
+          vec3 way = diffuseColor.rgb * volumeAttenuation( 1.5 * steep * chord, material.attenuationColor, material.attenuationDistance );
+          float level = log2(mirroredSide) * applyIorToRoughness( material.roughness, material.ior );
+          vec3 through = textureLod(mirrored, refract(within, -far, material.ior), level).rgb;
+          vec3 returned = textureLod(mirrored, refract(back, -(far + 2.0 * steep * back), material.ior), level).rgb;
+          totalDiffuse = mix(mattDiffuse, (1.0 - face) * way * (through + face * way * returned), material.transmission);
+        }
+        if (thin) totalSpecular *= 1.0 + material.transmission * tint * tint * (1.0 - face) * pass;
+        totalDiffuse *= mix(vec3(1.0), pass, material.transmission);
+      #endif
+    }
+    #endif`,
+  );
+}
+
+/** Has a material's far faces added to what is seen through its near ones: three draws those, turned about, first. */
+function addFarFaces(material: THREE.MeshPhysicalMaterial): void {
+  const { blending, depthWrite } = material;
+  material.onBeforeRender = () => {
+    const far = material.side === THREE.BackSide;
+    material.blending = far ? THREE.AdditiveBlending : blending;
+    material.depthWrite = far ? false : depthWrite;
+  };
+}
+
+/** Gives a prop's material what it has beyond three's own; `bulky` bodies of glass are seen through as a ball is. */
+export function dressShader(
+  material: THREE.MeshPhysicalMaterial,
+  wear: Material["wear"],
+  light: PropLight,
+  bulky = false,
+): void {
   material.userData.light = light;
+  if (material.transmission > 0) addFarFaces(material);
   material.onBeforeCompile = (shader) => {
     detailed(shader, light.detail);
     litAround(shader, light);
     shutOut(shader);
     sunOn(shader, light.sunlit);
+    pane(shader, bulky);
     if (wear) wornBy(wear, shader);
+    bent(shader);
   };
   material.customProgramCacheKey = () => (wear ? "prop worn" : "prop");
 }

@@ -24,7 +24,7 @@ import { SkyBall, textureOf } from "./skyBall.ts";
 /** Side of each of the six pictures, pixels. */
 const SIDE = 128;
 /** The place is taken anew when it moved by more than this, metres. */
-const GRAIN = 0.5;
+const GRAIN = 0.2;
 
 const LUMINANCE: Vec3 = [0.2126, 0.7152, 0.0722];
 const luminance = (c: readonly number[]): number => c.reduce((sum, x, k) => sum + x * LUMINANCE[k], 0);
@@ -107,14 +107,18 @@ export interface Place {
 /** Sources that leave a prop out: the lamps by their number. */
 export type Spared = ReturnType<typeof unlitBy>;
 
-/** What lights a prop: the picture that it mirrors, filtered by roughness, and where the tracer has found it the irradiance of its faces. */
+/** What lights a prop. */
 export interface Around {
-  mirrored: THREE.Texture;
+  /** The picture that it mirrors, with its coarser levels. */
+  mirrored: THREE.CubeTexture;
+  /** The same as three filters it, for what has no shader of its own. */
+  filtered: THREE.Texture;
+  /** Irradiance of its faces, where the tracer has found it. */
   irradiance: THREE.Texture | null;
 }
 
 interface Taken {
-  filtered: THREE.WebGLRenderTarget;
+  targets: { dispose(): void }[];
   around: Around;
 }
 
@@ -131,11 +135,6 @@ export class Surroundings {
   private readonly sky = new SkyBall();
   /** All that was found around a place. */
   private readonly found = new SkyBall();
-  private readonly target = new THREE.WebGLCubeRenderTarget(SIDE, {
-    type: THREE.HalfFloatType,
-    generateMipmaps: false,
-  });
-  private readonly cube = new THREE.CubeCamera(0.02, 500, this.target);
   private readonly filter: THREE.PMREMGenerator;
   /** Of the set that the plate shows, and of the rest. Kept, since a shader takes long to make. */
   private readonly materials = [projectedMaterial(THREE.DoubleSide), projectedMaterial(THREE.DoubleSide)];
@@ -191,7 +190,13 @@ export class Surroundings {
     if (kept) return { name, ...kept.around };
     if (traced) this.wearTraced(traced, place);
     else this.wearGuessed(place, shot, spared);
-    this.cube.position.set(...place);
+    const target = new THREE.WebGLCubeRenderTarget(SIDE, {
+      type: THREE.HalfFloatType,
+      generateMipmaps: true,
+      minFilter: THREE.LinearMipmapLinearFilter,
+    });
+    const cube = new THREE.CubeCamera(0.02, 500, target);
+    cube.position.set(...place);
     const { sheets } = this;
     const shown = sheets?.parent;
     // A prop mirrors its own shade on what it stands on.
@@ -199,14 +204,18 @@ export class Surroundings {
       this.scene.add(sheets);
       layOver(sheets, true);
     }
-    this.cube.update(this.renderer, this.scene);
+    cube.update(this.renderer, this.scene);
     if (sheets && shown) {
       layOver(sheets, false);
       shown.add(sheets);
     }
-    const filtered = this.filter.fromCubemap(this.target.texture);
-    const around = { mirrored: filtered.texture, irradiance: traced && textureOf(traced.irradiance) };
-    this.taken.set(name, { filtered, around });
+    const filtered = this.filter.fromCubemap(target.texture);
+    const around = {
+      mirrored: target.texture,
+      filtered: filtered.texture,
+      irradiance: traced && textureOf(traced.irradiance),
+    };
+    this.taken.set(name, { targets: [target, filtered], around });
     return { name, ...around };
   }
 
@@ -240,9 +249,9 @@ export class Surroundings {
 
   /** Lets go of all but those of some names. */
   keep(names: ReadonlySet<string>): void {
-    for (const [name, { filtered, around }] of this.taken)
+    for (const [name, { targets, around }] of this.taken)
       if (!names.has(name)) {
-        filtered.dispose();
+        for (const target of targets) target.dispose();
         around.irradiance?.dispose();
         this.taken.delete(name);
       }
@@ -273,7 +282,6 @@ export class Surroundings {
     for (const material of this.materials) material.dispose();
     this.sky.dispose();
     this.found.dispose();
-    this.target.dispose();
     this.keep(new Set());
     this.filter.dispose();
   }

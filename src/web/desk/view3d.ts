@@ -604,7 +604,7 @@ export class View3d {
       if (i === 0) {
         // Shaders that know of surroundings are others than those that do not.
         if (!this.scene.environment) this.fresh = true;
-        this.scene.environment = around.mirrored;
+        this.scene.environment = around.filtered;
         this.scene.environmentIntensity = shot.light.propLevel;
       }
       this.aroundLevel = shot.light.propLevel;
@@ -619,9 +619,9 @@ export class View3d {
     for (const { id, thing } of props) {
       const around = this.aroundProps.get(id);
       for (const mesh of thing.children as THREE.Mesh<THREE.BufferGeometry, THREE.MeshPhysicalMaterial>[]) {
-        mesh.material.envMap = around?.mirrored ?? null;
+        mesh.material.envMap = around?.filtered ?? null;
         mesh.material.envMapIntensity = this.aroundLevel;
-        lightFaces(mesh.material, around?.irradiance ?? null);
+        lightFaces(mesh.material, around?.mirrored ?? null, around?.irradiance ?? null);
       }
     }
   }
@@ -868,9 +868,12 @@ export class View3d {
       const [dx, dy] = [(2 * x) / this.target.width, (2 * y) / this.target.height];
       elements[8] += dx;
       elements[9] += dy;
-      this.propMeshes.detail.value = STILL_DETAIL;
+      const { still } = this.propMeshes;
+      still.detail.value = STILL_DETAIL;
+      still.frame.value = frame;
       this.drawFrame();
-      this.propMeshes.detail.value = 0;
+      still.detail.value = 0;
+      still.frame.value = 0;
       elements[8] -= dx;
       elements[9] -= dy;
       this.still.take(this.renderer, frame);
