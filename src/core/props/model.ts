@@ -180,8 +180,10 @@ export function meshBox({ positions }: Pick<Mesh, "positions">): Box {
 
 /** Lowest and highest corner of the model. A model without vertices has the empty box at the origin. */
 export function modelBounds(model: Model): { low: Vec3; high: Vec3 } {
+  const single = model.meshes.filter(({ copies }) => !copies).map(meshBox);
+  const repeated = { ...model, meshes: model.meshes.filter(({ copies }) => copies) };
   const unit = (k: number, sign: number) => [0, 1, 2].map((j) => (j === k ? sign : 0));
-  const low = [0, 1, 2].map((k) => leastAlong(model, unit(k, 1))) as Vec3;
-  const high = [0, 1, 2].map((k) => -leastAlong(model, unit(k, -1))) as Vec3;
-  return low[0] > high[0] ? { low: [0, 0, 0], high: [0, 0, 0] } : { low, high };
+  const low = [0, 1, 2].map((k) => Math.min(leastAlong(repeated, unit(k, 1)), ...single.map((box) => box.low[k])));
+  const high = [0, 1, 2].map((k) => Math.max(-leastAlong(repeated, unit(k, -1)), ...single.map((box) => box.high[k])));
+  return low[0] > high[0] ? { low: [0, 0, 0], high: [0, 0, 0] } : { low: low as Vec3, high: high as Vec3 };
 }

@@ -1,6 +1,3 @@
-import { srgbToLinear } from "../colour/srgb.ts";
-import type { Response } from "../image/response.ts";
-import { toScene } from "../image/response.ts";
 import { lampsLit } from "../light/rig.ts";
 import type { LightPart, Source } from "../light/schema.ts";
 import type { Vec3 } from "../math/vec3.ts";
@@ -49,22 +46,6 @@ export function unlitAround({ light }: LightPart, spared: PropPiece["unlit"]): N
     sky: setAlone(light.sky) || (spared?.sky ?? false),
     lamps,
   };
-}
-
-/** Linear light of a plate as a screen shows it, four bytes a pixel. */
-export function shownPlate(
-  bytes: ArrayLike<number>,
-  size: { width: number; height: number },
-  response: Response | null,
-): Picture {
-  const table = Float32Array.from({ length: 256 }, (_, code) => {
-    const linear = srgbToLinear(code / 255);
-    return response ? toScene(response, linear) : linear;
-  });
-  const pixels = new Float32Array(size.width * size.height * 3);
-  for (let i = 0; i < size.width * size.height; i++)
-    for (let k = 0; k < 3; k++) pixels[i * 3 + k] = table[bytes[i * 4 + k]];
-  return { ...size, pixels };
 }
 
 /** Unit directions of the picture's pixels, three floats each: rows from the zenith down, columns from −y by way of −x; `at` is the place within the pixel. */

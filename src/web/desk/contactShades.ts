@@ -49,6 +49,8 @@ export class ContactShades {
   /** Times that they were laid anew. */
   laidAnew = 0;
   private laid: OnFace[] = [];
+  /** The first sheet's material stays, and with it the shader that all of them have: to make it anew takes long. */
+  private first: THREE.Material | null = null;
   /** Corners of props with the light that they lack, by prop and mesh. */
   private readonly lit = new Map<string, { positions: Float32Array; geometry: THREE.BufferGeometry }>();
   private readonly sent = new Set<number>();
@@ -96,7 +98,7 @@ export class ContactShades {
         return true;
       }
       this.sheets.remove(on.mesh);
-      discard(on.mesh);
+      discard(on.mesh, this.first);
       return false;
     });
   }
@@ -117,6 +119,8 @@ export class ContactShades {
         const shared = (mesh.userData.shared ??= mesh.geometry) as THREE.BufferGeometry;
         for (const [name, attribute] of Object.entries(shared.attributes)) geometry.setAttribute(name, attribute);
         geometry.setIndex(shared.index);
+        geometry.boundingBox = shared.boundingBox;
+        geometry.boundingSphere = shared.boundingSphere;
         mesh.geometry = geometry;
       });
     }
@@ -199,12 +203,13 @@ export class ContactShades {
     shades: readonly Float32Array[],
     on: readonly { face: Face; sheet: Sheet; stood: Stood }[],
   ): void {
-    for (const { mesh } of this.laid) discard(mesh);
+    for (const { mesh } of this.laid) discard(mesh, this.first);
     this.sheets.clear();
     this.laidAnew++;
     this.laid = shades.map((shade, i) => {
       const { face, sheet, stood } = on[i];
       const mesh = newSheet(face, sheet);
+      this.first ??= mesh.material;
       const [columns, rows] = job.sheets[i].cells;
       const bytes = Uint8Array.from(shade, (x) => Math.round(255 * x));
       const picture = new THREE.DataTexture(bytes, columns, rows, THREE.RedFormat);
@@ -217,16 +222,10 @@ export class ContactShades {
     });
   }
 
-  private keepLit({ prop, model }: Stood, shares: readonly Float32Array[]): void {
+  private keepLit({ prop, model }: Stood, shut: readonly Float32Array[]): void {
     model.meshes.forEach(({ positions }, i) => {
       const geometry = new THREE.BufferGeometry();
-      geometry.setAttribute(
-        "shut",
-        new THREE.BufferAttribute(
-          Float32Array.from(shares[i], (x) => 1 - x),
-          2,
-        ),
-      );
+      geometry.setAttribute("shut", new THREE.BufferAttribute(shut[i], 2));
       const key = `${prop.id} ${i}`;
       if (this.lit.has(key)) letGo(this.lit.get(key)!.geometry);
       this.lit.set(key, { positions, geometry });
@@ -238,6 +237,7 @@ export class ContactShades {
     clearTimeout(this.timer);
     this.worker?.terminate();
     for (const { mesh } of this.laid) discard(mesh);
+    this.first?.dispose();
     for (const { geometry } of this.lit.values()) letGo(geometry);
   }
 }

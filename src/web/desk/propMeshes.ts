@@ -1,7 +1,7 @@
 import * as THREE from "three";
 import { srgbToLinear } from "#core/colour/srgb";
 import type { Material, Mesh, Model, Texture, TextureMatrix, TextureWrap } from "#core/props/model";
-import { COPY_FLOATS } from "#core/props/model";
+import { COPY_FLOATS, meshBox } from "#core/props/model";
 import { isBulky, meanThickness } from "#core/props/thickness";
 import { vertexTangents } from "#core/trace/tangents";
 import type { PropLight, StillLight } from "./propShader.ts";
@@ -62,6 +62,9 @@ function geometryOf({ positions, normals, uvs, colours, indices }: Mesh, coloure
   }
   if (uvs) geometry.setAttribute("uv", new THREE.BufferAttribute(uvs, 2));
   geometry.setIndex(new THREE.BufferAttribute(indices, 1));
+  const { low, high } = meshBox({ positions });
+  geometry.boundingBox = new THREE.Box3(new THREE.Vector3(...low), new THREE.Vector3(...high));
+  geometry.boundingSphere = geometry.boundingBox.getBoundingSphere(new THREE.Sphere());
   return geometry;
 }
 

@@ -62,8 +62,9 @@ export function newSheet(face: Face, sheet: Sheet): SheetMesh {
   return new THREE.Mesh(geometry, material);
 }
 
-export function discard(mesh: SheetMesh): void {
+/** Lets go of a sheet, but for a material that is to stay. */
+export function discard(mesh: SheetMesh, stays: THREE.Material | null = null): void {
   mesh.geometry.dispose();
   (mesh.material.uniforms.picture.value as THREE.Texture | null)?.dispose();
-  mesh.material.dispose();
+  if (mesh.material !== stays) mesh.material.dispose();
 }

@@ -1,7 +1,7 @@
 import * as THREE from "three";
 import type { unlitBy } from "#core/light/rig";
 import { lampsLit, lampsOf, weighed } from "#core/light/rig";
-import { srgbToLinear } from "#core/colour/srgb";
+import { shrink } from "#core/image/resize";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import { cross, dot, sub } from "#core/math/vec3";
 import { faceNormal } from "#core/set/face";
@@ -9,6 +9,7 @@ import type { Camera } from "#core/optics/camera";
 import { pickFace } from "#core/set/pick";
 import { materialAt } from "#core/set/surface";
 import type { Shot } from "#core/shot/schema";
+import type { Picture } from "#core/trace/scene";
 import { MOST_LAMPS, projectedMaterial } from "./projected.ts";
 import { layOver } from "./shadeMesh.ts";
 import type { AroundFound } from "../workers/around.worker.ts";
@@ -27,28 +28,33 @@ const SIDE = 128;
 const GRAIN = 0.2;
 
 const LUMINANCE: Vec3 = [0.2126, 0.7152, 0.0722];
-const luminance = (c: readonly number[]): number => c.reduce((sum, x, k) => sum + x * LUMINANCE[k], 0);
+const luminance = (c: ArrayLike<number>): number => LUMINANCE.reduce((sum, weight, k) => sum + weight * c[k], 0);
+
+/** Light that the set gives back over its albedo, and what of it lamps bring. */
+interface OnSet {
+  level: number;
+  brought: number;
+}
 
 /** Places of the plate that are looked at, across and down. */
 const PLACES = [48, 32] as const;
+
+const reduced = new WeakMap<Picture, Picture>();
+
+/** A plate's light at those places. */
+function placesOf(plate: Picture): Picture {
+  const known = reduced.get(plate) ?? shrink(plate, ...PLACES);
+  reduced.set(plate, known);
+  return known;
+}
 
 /**
  * Light that the set which the plate shows gives back, over its albedo: the mean of the places where the camera sees it,
  * but for what glows; and what lamps bring there. Null where it sees none of it.
  */
-function lightOnSet(
-  shot: Shot,
-  camera: Camera,
-  plate: HTMLCanvasElement,
-  lamps: readonly FarLamp[],
-): { level: number; brought: number } | null {
+function lightOnSet(shot: Shot, camera: Camera, plate: Picture, lamps: readonly FarLamp[]): OnSet | null {
   const [across, down] = PLACES;
-  const small = document.createElement("canvas");
-  [small.width, small.height] = PLACES;
-  const g = small.getContext("2d", { willReadFrequently: true })!;
-  g.imageSmoothingQuality = "high";
-  g.drawImage(plate, 0, 0, across, down);
-  const { data } = g.getImageData(0, 0, across, down);
+  const { pixels } = placesOf(plate);
   const { width, height } = shot.plates.main;
   let sum = 0;
   let brought = 0;
@@ -58,7 +64,7 @@ function lightOnSet(
     const met = pickFace(shot.set, camera, pixel);
     const material = met && materialAt(shot, met.part, met.face.id);
     if (!material || material.glow > 0) continue;
-    const shown = luminance([0, 1, 2].map((k) => srgbToLinear(data[i * 4 + k] / 255)));
+    const shown = luminance(pixels.subarray(i * 3, i * 3 + 3));
     sum += shown / Math.max(0.02, luminance(material.albedo.colour));
     brought += lamps.reduce((total, lamp) => total + broughtBy(lamp, met.world, faceNormal(met.face)), 0);
     count++;
@@ -97,7 +103,8 @@ function farLamps(shot: Shot): FarLamp[] {
 export interface Place {
   shot: Shot;
   camera: Camera;
-  plate: HTMLCanvasElement | null;
+  /** Its linear light, made small. */
+  plate: Picture | null;
   meshes: readonly { geometry: THREE.BufferGeometry; pictured: boolean }[];
   wear: (uniforms: THREE.ShaderMaterial["uniforms"], pictured: boolean) => void;
   /** Shades of the props on the set, and which of them they are. */
@@ -128,6 +135,13 @@ export function placeName(place: Vec3, spared: Spared): string {
   return `${place.map((x) => Math.round(x / GRAIN)).join()} ${without}`;
 }
 
+const cubeTarget = (side: number) =>
+  new THREE.WebGLCubeRenderTarget(side, {
+    type: THREE.HalfFloatType,
+    generateMipmaps: true,
+    minFilter: THREE.LinearMipmapLinearFilter,
+  });
+
 export class Surroundings {
   private readonly scene = new THREE.Scene();
   private readonly set = new THREE.Group();
@@ -145,6 +159,11 @@ export class Surroundings {
   private readonly numbers = new WeakMap<AroundFound, number>();
   private counted = 0;
   private sheets: THREE.Group | null = null;
+  private any: THREE.WebGLRenderTarget | null = null;
+  private onSet: { of: unknown[]; found: OnSet | null } | null = null;
+  /** What shaders are made for: a target like those that are drawn to, and some camera. */
+  private readonly model = cubeTarget(1);
+  private readonly eye = new THREE.PerspectiveCamera();
   private readonly evenSky = new THREE.Color();
 
   constructor(private readonly renderer: THREE.WebGLRenderer) {
@@ -162,7 +181,7 @@ export class Surroundings {
     this.generation++;
     this.set.clear();
     const lamps = farLamps(shot);
-    const seen = plate && lightOnSet(shot, camera, plate, lamps);
+    const seen = plate && this.lightSeen(shot, camera, plate, lamps);
     // Without a plate that shows the set it is the sky's light.
     const level = Math.min(4, seen?.level ?? Math.PI * luminance(shot.light.sky.radiance));
     this.materials.forEach(({ uniforms }, i) => {
@@ -181,6 +200,39 @@ export class Surroundings {
     this.lightLamps(shot);
   }
 
+  /** As `lightOnSet`, which takes its time, where anything that it depends on has changed. */
+  private lightSeen(shot: Shot, camera: Camera, plate: Picture, lamps: readonly FarLamp[]): OnSet | null {
+    const of = [shot.set, shot.materials, shot.light.lamps, camera, plate];
+    if (!this.onSet || !of.every((part, i) => part === this.onSet!.of[i]))
+      this.onSet = { of, found: lightOnSet(shot, camera, plate, lamps) };
+    return this.onSet.found;
+  }
+
+  /** Makes the shaders for it without holding up the page. */
+  async compile(): Promise<void> {
+    const target = this.renderer.getRenderTarget();
+    this.renderer.setRenderTarget(this.model);
+    const made = this.withShades(() => this.renderer.compileAsync(this.scene, this.eye));
+    this.renderer.setRenderTarget(target);
+    await made;
+  }
+
+  /** The shades that lie on the set come along: a prop mirrors its own on what it stands on. */
+  private withShades<T>(draw: () => T): T {
+    const { sheets } = this;
+    const shown = sheets?.parent;
+    if (sheets) {
+      this.scene.add(sheets);
+      layOver(sheets, true);
+    }
+    const drawn = draw();
+    if (sheets && shown) {
+      layOver(sheets, false);
+      shown.add(sheets);
+    }
+    return drawn;
+  }
+
   /**
    * What surrounds a place, kept under its name until it is let go; `traced` is what the tracer has found there.
    */
@@ -190,32 +242,19 @@ export class Surroundings {
     if (kept) return { name, ...kept.around };
     if (traced) this.wearTraced(traced, place);
     else this.wearGuessed(place, shot, spared);
-    const target = new THREE.WebGLCubeRenderTarget(SIDE, {
-      type: THREE.HalfFloatType,
-      generateMipmaps: true,
-      minFilter: THREE.LinearMipmapLinearFilter,
-    });
+    const target = cubeTarget(SIDE);
     const cube = new THREE.CubeCamera(0.02, 500, target);
     cube.position.set(...place);
-    const { sheets } = this;
-    const shown = sheets?.parent;
-    // A prop mirrors its own shade on what it stands on.
-    if (sheets) {
-      this.scene.add(sheets);
-      layOver(sheets, true);
-    }
-    cube.update(this.renderer, this.scene);
-    if (sheets && shown) {
-      layOver(sheets, false);
-      shown.add(sheets);
-    }
-    const filtered = this.filter.fromCubemap(target.texture);
+    this.withShades(() => cube.update(this.renderer, this.scene));
+    // What is known needs no picture filtered by three, but its shaders want one to be there.
+    const own = traced ? null : this.filter.fromCubemap(target.texture);
+    this.any ??= this.filter.fromCubemap(target.texture);
     const around = {
       mirrored: target.texture,
-      filtered: filtered.texture,
+      filtered: (own ?? this.any).texture,
       irradiance: traced && textureOf(traced.irradiance),
     };
-    this.taken.set(name, { targets: [target, filtered], around });
+    this.taken.set(name, { targets: own ? [target, own] : [target], around });
     return { name, ...around };
   }
 
@@ -283,6 +322,8 @@ export class Surroundings {
     this.sky.dispose();
     this.found.dispose();
     this.keep(new Set());
+    this.model.dispose();
+    this.any?.dispose();
     this.filter.dispose();
   }
 }

@@ -1,5 +1,6 @@
 import type { Camera } from "#core/optics/camera";
 import type { Shot } from "#core/shot/schema";
+import type { Picture } from "#core/trace/scene";
 import type { AroundAsk, AroundFound, AskedPlace } from "../workers/around.worker.ts";
 
 /**
@@ -7,8 +8,6 @@ import type { AroundAsk, AroundFound, AskedPlace } from "../workers/around.worke
  * plate stay.
  */
 
-/** Side that the plate is shrunk to for it: what is mirrored is coarse. */
-const PLATE_SIDE = 1024;
 const MOST_KEPT = 48;
 
 export class TracedAround {
@@ -26,7 +25,7 @@ export class TracedAround {
   }
 
   /** Has what is not known yet of some places found out. What was known of another set, light, camera or plate goes. */
-  ask(shot: Shot, camera: Camera, plate: HTMLCanvasElement | null, places: readonly AskedPlace[]): void {
+  ask(shot: Shot, camera: Camera, plate: Picture | null, places: readonly AskedPlace[]): void {
     const key = [shot.set, shot.materials, shot.light, camera, plate];
     if (key.length !== this.known.length || !key.every((x, i) => x === this.known[i])) {
       this.known = key;
@@ -39,17 +38,10 @@ export class TracedAround {
     this.asked = asked;
     while (this.found.size + missing.length > MOST_KEPT && this.found.size > 0)
       this.found.delete(this.found.keys().next().value!);
-    void this.send(shot, plate, missing, ++this.turn);
+    this.send({ turn: ++this.turn, shot, plate, places: missing });
   }
 
-  private async send(shot: Shot, canvas: HTMLCanvasElement, places: AskedPlace[], turn: number): Promise<void> {
-    const shrink = Math.min(1, PLATE_SIDE / Math.max(canvas.width, canvas.height));
-    const plate = await createImageBitmap(canvas, {
-      resizeWidth: Math.max(1, Math.round(canvas.width * shrink)),
-      resizeHeight: Math.max(1, Math.round(canvas.height * shrink)),
-      resizeQuality: "medium",
-    });
-    if (turn !== this.turn) return;
+  private send(ask: AroundAsk): void {
     if (!this.worker) {
       this.worker = new Worker(new URL("../workers/around.worker.ts", import.meta.url), { type: "module" });
       this.worker.onmessage = ({ data }: MessageEvent<AroundFound>) => {
@@ -58,9 +50,7 @@ export class TracedAround {
         this.onFound();
       };
     }
-    const { response } = shot.plates.main.encoding;
-    const ask: AroundAsk = { turn, shot, plate, response: response ?? null, places };
-    this.worker.postMessage(ask, [plate]);
+    this.worker.postMessage(ask);
   }
 
   dispose(): void {

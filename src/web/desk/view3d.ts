@@ -30,6 +30,7 @@ import type { Around } from "./surroundings.ts";
 import { Surroundings, placeName } from "./surroundings.ts";
 import { TracedAround } from "./tracedAround.ts";
 import type { Shot } from "#core/shot/schema";
+import type { Picture } from "#core/trace/scene";
 
 /**
  * The interactive view of props and set: an overscanned pinhole picture through the solved camera, warped through the
@@ -48,11 +49,16 @@ const MOST_SURROUNDED = 12;
 /** How bright ground is on a screen where the sun shines on it: what its shadow's colour is reckoned for. */
 const GROUND_SHOWN = 0.6;
 
+/** A plate as a picture for the set to wear, and as light, made small, that props mirror. */
+export interface SeenPlate {
+  canvas: HTMLCanvasElement;
+  coarse: Picture;
+}
+
 /** How the view is looked at. */
 export interface Looks {
   outside: boolean;
-  /** The plate's picture, for the set to wear. */
-  plate: HTMLCanvasElement | null;
+  plate: SeenPlate | null;
   look: OutsideView;
   /** The camera is being found: what surrounds the props is not taken anew for every mark that moves. */
   hurried: boolean;
@@ -108,6 +114,13 @@ export class View3d {
   /** There are materials whose shaders are not made yet, and whether they are being made. */
   private fresh = true;
   private making = false;
+  private hasSheets = false;
+  /** Times that what is around the props was taken: an older one is left where a newer has begun. */
+  private surrounds = 0;
+  /** What the view was aimed for last. */
+  private aimed: { key: unknown[]; reach: Reach } | null = null;
+  /** Programs whose inputs are known. */
+  private readonly read = new WeakSet<THREE.WebGLProgram>();
   /** What the tracer finds around the props. */
   private readonly traced = new TracedAround(() => this.surroundLast());
   private surrounding = 0;
@@ -116,7 +129,7 @@ export class View3d {
   private readonly aroundProps = new Map<string, Around>();
   private aroundLevel = 1;
   private cutAt: number | null = null;
-  private plate: HTMLCanvasElement | null = null;
+  private plate: SeenPlate | null = null;
   private readonly setMeshes = new Map<string, KeptMesh>();
 
   constructor(canvas: HTMLCanvasElement, onTurn: () => void) {
@@ -168,7 +181,6 @@ export class View3d {
       });
   }
 
-  private hasSheets = false;
   /** Looks whether what is around the props has to be taken anew, with what was shown last. */
   private surroundAgain: () => void = () => undefined;
   /** What was shown last, for showing it again when something about it has come. */
@@ -223,6 +235,8 @@ export class View3d {
   }
 
   private aim(camera: Camera, frame: Frame, size: { width: number; height: number }): Reach {
+    const key = [camera, frame.width, frame.height, size.width, size.height];
+    if (this.aimed && key.every((part, i) => part === this.aimed!.key[i])) return this.aimed.reach;
     const reach = { left: 0, right: 0, top: 0, bottom: 0 };
     const [nx, ny] = LOOKUP;
     const tangents = new Float32Array(nx * ny * 2);
@@ -275,6 +289,7 @@ export class View3d {
     lookup.needsUpdate = true;
     (this.warp.uniforms.lookup.value as THREE.DataTexture | null)?.dispose();
     this.warp.uniforms.lookup.value = lookup;
+    this.aimed = { key, reach };
     return reach;
   }
 
@@ -407,7 +422,7 @@ export class View3d {
   }
 
   /** The camera's pyramid and a metre grid, for the view from outside. */
-  private showOutline(camera: Camera, frame: Frame, outside: boolean, plate: HTMLCanvasElement | null): void {
+  private showOutline(camera: Camera, frame: Frame, outside: boolean, plate: SeenPlate | null): void {
     this.outline.clear();
     if (!outside) return;
     const points: THREE.Vector3[] = [];
@@ -446,7 +461,7 @@ export class View3d {
     ]);
     mouth.setAttribute("uv", new THREE.Float32BufferAttribute([0, 1, 0, 0, 1, 0, 0, 1, 1, 0, 1, 1], 2));
     const picture = new THREE.MeshBasicMaterial({
-      map: this.textureOf(plate),
+      map: this.textureOf(plate.canvas),
       side: THREE.DoubleSide,
       transparent: true,
       opacity: 0.85,
@@ -470,7 +485,7 @@ export class View3d {
     shot: Shot,
     camera: Camera,
     frame: Frame,
-    plate: HTMLCanvasElement | null,
+    plate: SeenPlate | null,
     cutAt: number | null,
   ): (uniforms: THREE.ShaderMaterial["uniforms"], pictured: boolean) => void {
     const wearing: [THREE.ShaderMaterial, boolean][] = [];
@@ -491,7 +506,7 @@ export class View3d {
     );
     const aim = (u: THREE.ShaderMaterial["uniforms"], pictured: boolean) => {
       u.hasPlate.value = plate && pictured ? 1 : 0;
-      u.plate.value = plate ? this.textureOf(plate) : null;
+      u.plate.value = plate ? this.textureOf(plate.canvas) : null;
       u.depth.value = this.seen.depthTexture;
       u.lens.value = lens;
       u.toCamera.value = toCamera;
@@ -529,13 +544,7 @@ export class View3d {
    * Has the props lit by what is around them once nothing moves any more: it is taken anew where set, light, plate, camera
    * or the first prop's place have changed.
    */
-  private surroundSoon(
-    shot: Shot,
-    camera: Camera,
-    frame: Frame,
-    plate: HTMLCanvasElement | null,
-    hurried: boolean,
-  ): void {
+  private surroundSoon(shot: Shot, camera: Camera, frame: Frame, plate: SeenPlate | null, hurried: boolean): void {
     // One whose model is still on its way stands nowhere yet.
     const standing = this.propsShown();
     if (standing.length === 0 || (hurried && this.scene.environment)) {
@@ -558,14 +567,16 @@ export class View3d {
           geometry: mesh.geometry,
           pictured: mesh.userData.pictured === true,
         }));
-        this.surroundings.prepare({ shot, camera, plate, meshes, wear, shades: this.shades });
+        this.surroundings.prepare({ shot, camera, plate: plate && plate.coarse, meshes, wear, shades: this.shades });
         const standing = this.propsShown();
         const places = standing.slice(0, MOST_SURROUNDED).map(({ id, thing }) => {
           const [at, unlit] = [middleOf(thing), unlitBy(shot, id)];
           return { name: placeName(at, unlit), at, unlit: unlit ?? undefined };
         });
-        this.traced.ask(shot, camera, plate, [...new Map(places.map((place) => [place.name, place])).values()]);
-        this.surround(shot, standing);
+        this.traced.ask(shot, camera, plate && plate.coarse, [
+          ...new Map(places.map((place) => [place.name, place])).values(),
+        ]);
+        void this.surround(shot, standing);
       },
       this.scene.environment ? CALM_MS : 0,
     );
@@ -582,21 +593,19 @@ export class View3d {
   private surroundLast(): void {
     if (!this.shown || this.surroundedFor === null) return;
     clearTimeout(this.surrounding);
-    this.surround(this.shown[0], this.propsShown());
+    void this.surround(this.shown[0], this.propsShown());
   }
 
   /** Takes what is around each prop, one after the other so that the page is not held up; of very many only some have their own. */
-  private surround(shot: Shot, props: { id: string; thing: THREE.Object3D }[]): void {
+  private async surround(shot: Shot, props: { id: string; thing: THREE.Object3D }[]): Promise<void> {
+    const mine = ++this.surrounds;
     const names = new Set<string>();
-    const next = (i: number) => {
-      if (i >= Math.min(props.length, MOST_SURROUNDED)) {
-        for (const id of this.aroundProps.keys())
-          if (!props.some((prop) => prop.id === id)) this.aroundProps.delete(id);
-        this.surroundings.keep(names);
-        this.draw();
-        return;
-      }
-      const { id, thing } = props[i];
+    // What has to be made for it is made beside the page.
+    await this.surroundings.compile();
+    await this.readPrograms();
+    await rest();
+    for (const [i, { id, thing }] of props.slice(0, MOST_SURROUNDED).entries()) {
+      if (mine !== this.surrounds || this.gone) return;
       const [place, spared] = [middleOf(thing), unlitBy(shot, id)];
       const { name, ...around } = this.surroundings.at(place, shot, spared, this.traced.of(placeName(place, spared)));
       names.add(name);
@@ -609,9 +618,12 @@ export class View3d {
       }
       this.aroundLevel = shot.light.propLevel;
       this.giveSurroundings(this.propsShown());
-      this.surrounding = window.setTimeout(() => next(i + 1), 0);
-    };
-    next(0);
+      await rest();
+    }
+    if (mine !== this.surrounds || this.gone) return;
+    for (const id of this.aroundProps.keys()) if (!props.some((prop) => prop.id === id)) this.aroundProps.delete(id);
+    this.surroundings.keep(names);
+    this.draw();
   }
 
   /** Lights each prop by what is around it, as far as that is known. */
@@ -811,14 +823,33 @@ export class View3d {
       await this.renderer.compileAsync(this.scene, eye);
       // What lets light through is drawn from behind as well.
       const through = this.letThrough();
-      if (through.length === 0) continue;
-      for (const material of through) turn(material, THREE.BackSide);
-      const made = this.renderer.compileAsync(this.scene, eye);
-      for (const material of through) turn(material, THREE.DoubleSide);
-      await made;
+      if (through.length > 0) {
+        for (const material of through) turn(material, THREE.BackSide);
+        const made = this.renderer.compileAsync(this.scene, eye);
+        for (const material of through) turn(material, THREE.DoubleSide);
+        await made;
+      }
+      await this.readPrograms();
     }
     this.making = false;
     this.drawNow();
+  }
+
+  /**
+   * Asks for what new programs take in before they are drawn with: an answer waits for all that the graphics card was told
+   * before, so it is asked while that is idle, program by program.
+   */
+  private async readPrograms(): Promise<void> {
+    const unread = (this.renderer.info.programs ?? []).filter((program) => !this.read.has(program));
+    if (unread.length === 0) return;
+    await whenDrawn(this.renderer);
+    for (const program of unread) {
+      if (this.gone) return;
+      this.read.add(program);
+      program.getUniforms();
+      program.getAttributes();
+      await rest();
+    }
   }
 
   /** Materials that light goes through. */
@@ -848,7 +879,7 @@ export class View3d {
     const { renderer } = this;
     renderer.setRenderTarget(this.target);
     renderer.clear();
-    this.behind.during(this.plate && this.textureOf(this.plate), () => renderer.render(this.scene, this.lens));
+    this.behind.during(this.plate && this.textureOf(this.plate.canvas), () => renderer.render(this.scene, this.lens));
   }
 
   /** Shows a picture of the world through the camera, bent as its lens bends it. */
@@ -904,6 +935,9 @@ export class View3d {
     this.renderer.dispose();
   }
 }
+
+/** Lets the page do what waits. */
+const rest = () => new Promise<void>((resolve) => setTimeout(resolve));
 
 /** The middle of a thing's box, in the world. */
 function middleOf(thing: THREE.Object3D): Vec3 {

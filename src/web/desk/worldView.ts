@@ -66,7 +66,7 @@ export function useWorldView(
         : { width: Math.round(width * s), height: Math.round(height * s) };
       view.value.show(props.shot, props.camera, models.models, size, {
         outside: desk.outside,
-        plate: plate.shown?.canvas ?? null,
+        plate: plate.shown,
         look: desk.outsideView,
         cutAt: desk.cutAt,
         hurried: desk.step === "camera",

@@ -3,6 +3,7 @@ import { wrap } from "comlink";
 import { defineStore } from "pinia";
 import { shallowRef } from "vue";
 import type { Shot } from "#core/shot/schema";
+import type { Picture } from "#core/trace/scene";
 import type { PlateAsk, Reading } from "../workers/plate.worker.ts";
 
 export interface ShownPlate {
@@ -13,6 +14,8 @@ export interface ShownPlate {
   canvas: HTMLCanvasElement;
   /** Linear Rec. 709, interleaved RGB. */
   linear: Float32Array;
+  /** The same, made small. */
+  coarse: Picture;
 }
 
 /** The open plate's pixels, loaded once, as a picture for the screen and as linear light. A worker decodes them. */
@@ -38,7 +41,7 @@ export const usePlate = defineStore("plate", () => {
     canvas.height = height;
     canvas.getContext("2d")!.drawImage(reply.bitmap, 0, 0);
     reply.bitmap.close();
-    shown.value = { own, width, height, canvas, linear: reply.linear };
+    shown.value = { own, width, height, canvas, linear: reply.linear, coarse: reply.coarse };
   }
 
   return { shown, load };

@@ -1,8 +1,7 @@
 import { readAsset } from "#core/exchange/asset";
-import type { Response } from "#core/image/response";
 import type { Vec3 } from "#core/math/vec3";
 import type { Model } from "#core/props/model";
-import { LookAround, irradianceAround, shownPlate, unlitAround, weighedShot } from "#core/render/around";
+import { LookAround, irradianceAround, unlitAround, weighedShot } from "#core/render/around";
 import { traceSceneOf } from "#core/render/scene";
 import { modelsOf } from "#core/shot/assets";
 import type { Shot } from "#core/shot/schema";
@@ -19,13 +18,12 @@ export interface AskedPlace {
   unlit: PropPiece["unlit"];
 }
 
-/** What is around some places of a shot, whose plate a screen shows as `plate`. What was asked before is left. */
+/** What is around some places of a shot, whose plate is `plate` as linear light. What was asked before is left. */
 export interface AroundAsk {
   /** Comes back with what is found. */
   turn: number;
   shot: Shot;
-  plate: ImageBitmap;
-  response: Response | null;
+  plate: Picture;
   places: AskedPlace[];
 }
 
@@ -68,12 +66,6 @@ async function loadFiles(shot: Shot): Promise<void> {
     }
 }
 
-function pixelsOf(plate: ImageBitmap): Uint8ClampedArray {
-  const g = new OffscreenCanvas(plate.width, plate.height).getContext("2d", { willReadFrequently: true })!;
-  g.drawImage(plate, 0, 0);
-  return g.getImageData(0, 0, plate.width, plate.height).data;
-}
-
 /** Lets what has been asked meanwhile come in. */
 const pause = (ms = 0) => new Promise<void>((resolve) => setTimeout(resolve, ms));
 
@@ -84,13 +76,11 @@ self.onmessage = async ({ data }: MessageEvent<AroundAsk>) => {
   const shot = weighedShot({ ...data.shot, props: {} });
   await loadFiles(shot);
   if (number !== asked) return;
-  const { width, height } = data.plate;
-  const plate = shownPlate(pixelsOf(data.plate), { width, height }, data.response);
   const goOn = async () => {
     await pause();
     return number === asked;
   };
-  if (!(await look.load(traceSceneOf(shot, plate, models), goOn))) return;
+  if (!(await look.load(traceSceneOf(shot, data.plate, models), goOn))) return;
   const most = Math.max(TOLD[0], Math.min(TOLD[1], Math.round(MOST_SAMPLES / data.places.length)));
   for (const samples of [TOLD[0], most]) {
     if (samples > TOLD[0]) await pause(CALM_MS);

@@ -31,7 +31,7 @@ export interface ShadeJob {
   sheets: { prop: string; sheet: Sheet; cells: [number, number] }[];
 }
 
-/** Shares of light that reach the corners of a prop's meshes, in their order, on either side; of copies those of the first. */
+/** Shares of light that are kept from the corners of a prop's meshes, in their order, on either side; of copies those of the first. */
 export interface LitProp {
   prop: string;
   meshes: Float32Array[];
@@ -149,7 +149,7 @@ const shading = {
     );
   },
 
-  /** The light that reaches the props. */
+  /** The light that is kept from the props. */
   light(job: ShadeJob): LitProp[] {
     const blockers = [...blockersOf(job).values()];
     const place = placeOf(job);
@@ -160,7 +160,7 @@ const shading = {
       const meshes = kept.get(model)!.meshes.map((mesh) => {
         const { points, ways } = inWorld(mesh, matrix, inverse);
         const rays = Math.ceil((RAYS * mesh.indices.length) / corners);
-        return ambientOfCorners(points, ways, mesh.indices, blockers, place, rays);
+        return ambientOfCorners(points, ways, mesh.indices, blockers, place, rays).map((open) => 1 - open);
       });
       return { prop: id, meshes };
     });
