@@ -23,6 +23,7 @@ import type { Reach } from "./plateBehind.ts";
 import { PlateBehind } from "./plateBehind.ts";
 import { aimPlate, bendAs, CURVE } from "./plateShader.ts";
 import { PropMeshes } from "./propMeshes.ts";
+import { nextTask } from "./nextTask.ts";
 import { lightFaces } from "./propShader.ts";
 import { projectedMaterial } from "./projected.ts";
 import type { Sight } from "./sight.ts";
@@ -603,7 +604,7 @@ export class View3d {
     // What has to be made for it is made beside the page.
     await this.surroundings.compile();
     await this.readPrograms();
-    await rest();
+    await nextTask();
     for (const [i, { id, thing }] of props.slice(0, MOST_SURROUNDED).entries()) {
       if (mine !== this.surrounds || this.gone) return;
       const [place, spared] = [middleOf(thing), unlitBy(shot, id)];
@@ -618,7 +619,7 @@ export class View3d {
       }
       this.aroundLevel = shot.light.propLevel;
       this.giveSurroundings(this.propsShown());
-      await rest();
+      await nextTask();
     }
     if (mine !== this.surrounds || this.gone) return;
     for (const id of this.aroundProps.keys()) if (!props.some((prop) => prop.id === id)) this.aroundProps.delete(id);
@@ -848,7 +849,7 @@ export class View3d {
       this.read.add(program);
       program.getUniforms();
       program.getAttributes();
-      await rest();
+      await nextTask();
     }
   }
 
@@ -935,9 +936,6 @@ export class View3d {
     this.renderer.dispose();
   }
 }
-
-/** Lets the page do what waits. */
-const rest = () => new Promise<void>((resolve) => setTimeout(resolve));
 
 /** The middle of a thing's box, in the world. */
 function middleOf(thing: THREE.Object3D): Vec3 {

@@ -10,6 +10,7 @@ import { plainProp } from "#core/props/schema";
 import { placementMatrix } from "#core/props/transform";
 import type { Shot } from "#core/shot/schema";
 import { freshId } from "../../desk/ids.ts";
+import { nextTask } from "../../desk/nextTask.ts";
 import { useDesk } from "../../stores/desk.ts";
 import { useModels } from "../../stores/models.ts";
 import { useShot } from "../../stores/shot.ts";
@@ -79,13 +80,15 @@ export function useProps(props: { shot: Shot; camera: Camera | null }) {
 
   /** Adds a prop where the plate shows ground, and selects it. */
   async function add(name: string, source: Prop["source"]): Promise<string> {
+    const position = landing();
+    await nextTask();
     const id = freshId("prop", props.shot.props);
     await store.commit(`Add ${name}`, (d) => {
       d.props[id] = {
         id,
         name,
         source,
-        placement: { position: landing(), turnDeg: 0, leanDeg: [0, 0], scale: [1, 1, 1] },
+        placement: { position, turnDeg: 0, leanDeg: [0, 0], scale: [1, 1, 1] },
         keeps: "metres",
         ...plainProp(),
       };
