@@ -28,8 +28,11 @@ vec3 mirroredAlong(vec3 viewDir, vec3 normal, vec3 tangent, vec3 bitangent, vec2
   vec3 t = flat_ > 0.0 ? vec3(-s.y, s.x, 0.0) * inversesqrt(flat_) : vec3(1.0, 0.0, 0.0);
   vec3 b = cross(s, t);
   float lv = smithLambda(alphas, v);
-  // Steps of the golden ratio's like in two dimensions, begun elsewhere in each pixel and frame.
-  vec2 start = fract(vec2(52.9829189 * fract(dot(gl_FragCoord.xy, vec2(0.06711056, 0.00583715))), 0.5) + frame * vec2(0.618034, 0.381966));
+  // Steps of the golden ratio's like in two dimensions, in a still begun elsewhere in each pixel and frame. One frame alone
+  // has the same ones in every pixel, and looks coarser: it is smooth rather than grainy.
+  vec2 start = vec2(0.5);
+  if (detail < 0.0) start = fract(vec2(52.9829189 * fract(dot(gl_FragCoord.xy, vec2(0.06711056, 0.00583715))), 0.5) + frame * vec2(0.618034, 0.381966));
+  float coarser = detail < 0.0 ? 0.0 : 1.0;
   float texels = 6.0 * mirroredSide * mirroredSide / 12.566370614;
   // No coarser than the lobe is narrow: a brushed face spreads light along its grain only.
   float coarsest = log2(mirroredSide * min(alphas.x, alphas.y) / 1.57);
@@ -49,7 +52,7 @@ vec3 mirroredAlong(vec3 viewDir, vec3 normal, vec3 tangent, vec3 bitangent, vec2
     float weight = (1.0 + lv) / (1.0 + lv + smithLambda(alphas, l));
     vec3 e = vec3(h.xy / alphas, h.z);
     float density = 0.318309886 / (alphas.x * alphas.y * dot(e, e) * dot(e, e)) / ((1.0 + lv) * 4.0 * v.z);
-    float level = min(coarsest, 0.5 * log2(texels / (float(${SAMPLES}) * density)));
+    float level = min(coarsest, 0.5 * log2(texels / (float(${SAMPLES}) * density))) + coarser;
     sum += weight * textureLod(mirrored, toWorld * l, max(0.0, level)).rgb;
     weights += weight;
   }
