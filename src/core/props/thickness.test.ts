@@ -1,8 +1,9 @@
 import { expect, test } from "@jest/globals";
 import type { Vec3 } from "../math/vec3.ts";
 import type { Mesh } from "./model.ts";
+import { plainMaterial } from "./model.ts";
 import { primitiveModel } from "./primitives.ts";
-import { isBulky, meanThickness } from "./thickness.ts";
+import { isBulky, meanPass, meanThickness } from "./thickness.ts";
 
 function ball(size: number): Mesh {
   const [mesh] = primitiveModel("sphere", [1, 1, 1], 0, 0).meshes;
@@ -39,4 +40,25 @@ test("balls and cubes are bulky whatever their size; shells, panes and rods are 
     false,
   ]);
   expect(isBulky({ meshes: [ball(1)] }, 1)).toBe(false);
+});
+
+test("light through glass: two faces of 9.2 % for even light (Walsh 1926, index 1.5), and Beer's law on the mean way", () => {
+  const of = (material: object, scale = 1) => ({
+    pass: meanPass({ meshes: [ball(2)], materials: [plainMaterial({ baseColor: [1, 1, 1, 1], ...material })] }, scale),
+  });
+  expect(of({}).pass).toBe(0);
+  expect(of({ transmission: 1, thin: true }).pass).toBeCloseTo((1 - 0.092) / (1 + 0.092), 3);
+  const grey = { transmission: 1, thin: false, absorption: [0.5, 0.5, 0.5] };
+  expect(of(grey).pass).toBeCloseTo((1 - 0.092) ** 2 * Math.exp((-0.5 * 4) / 3), 2);
+  // Half as large, half the way.
+  expect(of(grey, 0.5).pass).toBeCloseTo((1 - 0.092) ** 2 * Math.exp((-0.5 * 2) / 3), 2);
+  // A ball of which half the surface is opaque.
+  const half = {
+    meshes: [ball(1), { ...ball(1), material: 1 }],
+    materials: [
+      plainMaterial({ baseColor: [1, 1, 1, 1], transmission: 1, thin: true }),
+      plainMaterial({ baseColor: [1, 1, 1, 1] }),
+    ],
+  };
+  expect(meanPass(half, 1)).toBeCloseTo(0.5 * ((1 - 0.092) / (1 + 0.092)), 3);
 });

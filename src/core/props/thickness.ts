@@ -9,18 +9,51 @@ import type { Model } from "./model.ts";
  */
 export function meanThickness(model: Pick<Model, "meshes">, material: number): number {
   let volume = 0;
-  let surface = 0;
-  for (const { positions, indices, material: own } of model.meshes) {
-    if (own !== material) continue;
-    const corner = (i: number): Vec3 => [positions[i * 3], positions[i * 3 + 1], positions[i * 3 + 2]];
-    for (let t = 0; t + 2 < indices.length; t += 3) {
-      const [a, b, c] = [corner(indices[t]), corner(indices[t + 1]), corner(indices[t + 2])];
-      const area = cross(sub(b, a), sub(c, a));
-      surface += length(area) / 2;
-      volume += dot(a, area) / 6;
-    }
-  }
+  for (const { positions, indices, material: own } of model.meshes)
+    if (own === material)
+      for (const [a, b, c] of triangles(positions, indices)) volume += dot(a, cross(sub(b, a), sub(c, a))) / 6;
+  const surface = surfaceOf(model, material);
   return surface > 0 ? (4 * Math.abs(volume)) / surface : 0;
+}
+
+/** Surface of what is made of a material, both sides of a sheet counted once, in square units of the model. */
+function surfaceOf(model: Pick<Model, "meshes">, material: number): number {
+  let surface = 0;
+  for (const { positions, indices, material: own } of model.meshes)
+    if (own === material)
+      for (const [a, b, c] of triangles(positions, indices)) surface += length(cross(sub(b, a), sub(c, a))) / 2;
+  return surface;
+}
+
+function* triangles(p: Float32Array, indices: Uint32Array): Generator<[Vec3, Vec3, Vec3]> {
+  const corner = (i: number): Vec3 => [p[i * 3], p[i * 3 + 1], p[i * 3 + 2]];
+  for (let t = 0; t + 2 < indices.length; t += 3)
+    yield [corner(indices[t]), corner(indices[t + 1]), corner(indices[t + 2])];
+}
+
+/** Share of light that a smooth face of glass reflects, over all directions: for index 1.5 (Walsh 1926). */
+const FACE = 0.092;
+
+const LUMINANCE: Vec3 = [0.2126, 0.7152, 0.0722];
+
+/**
+ * Share of even light that goes through a model, 0 to 1: of each material what it lets through on the mean way and at two
+ * faces, by its share of the surface. `scale` is metres a unit of the model.
+ */
+export function meanPass(model: Pick<Model, "meshes" | "materials">, scale: number): number {
+  if (!model.materials.some(({ transmission }) => transmission > 0)) return 0;
+  const areas = model.materials.map((_, i) => surfaceOf(model, i));
+  const surface = areas.reduce((sum, area) => sum + area, 0);
+  const passes = model.materials.map((m, i) => {
+    const chord = m.thin ? 0 : meanThickness(model, i) * scale;
+    const faces = m.thin ? (1 - FACE) / (1 + FACE) : (1 - FACE) ** 2;
+    const tint = LUMINANCE.reduce(
+      (sum, weight, k) => sum + weight * m.baseColor[k] * Math.exp(-m.absorption[k] * chord),
+      0,
+    );
+    return m.transmission * (1 - m.metallic) * faces * tint;
+  });
+  return surface > 0 ? passes.reduce((sum, pass, i) => sum + pass * areas[i], 0) / surface : 0;
 }
 
 /** Mean way through a body over its largest extent, from which on it is bulky: a ball or a cube has two thirds. */

@@ -16,8 +16,9 @@ export const AROUND = { width: 256, height: 128 };
 /** Size of the picture of irradiance, pixels. */
 export const IRRADIANCE = { width: 48, height: 24 };
 const MAX_DEPTH = 5;
-/** Samples of the set's own gloss and light at a place of the plate: their noise is averaged over all of it. */
-const FILL_SAMPLES = 2;
+/** Samples of the set's own gloss and light at a place of the plate, at first and for a finer picture. */
+const FIRST_FILL = 2;
+const FINE_FILL = 48;
 
 /** The sources as they weigh on props, in place of their own level: what is shown needs no weighing afterwards. */
 export function weighedShot<T extends LightPart>(shot: T): T {
@@ -124,6 +125,7 @@ export function irradianceAround(picture: Picture, size = IRRADIANCE): Picture {
 export class LookAround {
   private readonly loader: SceneLoader;
   private loaded: LoadedScene | null = null;
+  private scene: TraceScene | null = null;
   private sums = 0;
   private ways = 0;
   private samples = 0;
@@ -139,25 +141,32 @@ export class LookAround {
 
   /** Takes in a scene; false if `goOn`, which is asked every few milliseconds, said no. */
   async load(scene: TraceScene, goOn: () => Promise<boolean>): Promise<boolean> {
-    this.loaded = null;
-    const loaded = this.loader.load(scene, { width: 8, height: 8, seed: 1, maxDepth: MAX_DEPTH });
-    // The plate shows the gloss that the camera saw, from elsewhere there is another.
-    const glossy = scene.set.some(({ specular }) => specular > 0);
-    const measured =
-      !glossy ||
-      (await measureFill(this.memory, loaded, scene.frame, FILL_SAMPLES, async ({ params, cells, width, height }) => {
-        for (let y = 0; y < height; y++) {
-          this.kernel.renderFill(params, y, y + 1, width, height, FILL_SAMPLES, cells);
-          if (y % 4 === 3 && !(await goOn())) return false;
-        }
-        return true;
-      }));
-    if (!measured) return false;
-    this.loaded = loaded;
+    this.loaded = this.loader.load(scene, { width: 8, height: 8, seed: 1, maxDepth: MAX_DEPTH });
+    this.scene = scene;
     const floats = this.size.width * this.size.height * 3;
     this.ways = this.memory.reserve(floats * 4);
     this.sums = this.memory.reserve(floats * 4);
-    return true;
+    return this.measureGloss(FIRST_FILL, goOn);
+  }
+
+  /** Measures the set's own gloss and light better: what is matt needs it not, but in a mirror its noise is seen. As `load`. */
+  async refine(goOn: () => Promise<boolean>): Promise<boolean> {
+    return this.measureGloss(FINE_FILL, goOn);
+  }
+
+  /** The plate shows the gloss that the camera saw, from elsewhere there is another. */
+  private async measureGloss(samples: number, goOn: () => Promise<boolean>): Promise<boolean> {
+    if (!this.loaded || !this.scene?.set.some(({ specular }) => specular > 0)) return true;
+    const { frame } = this.scene;
+    const measured = await measureFill(this.memory, this.loaded, frame, samples, async (job) => {
+      const { params, cells, width, height } = job;
+      for (let y = 0; y < height; y++) {
+        this.kernel.renderFill(params, y, y + 1, width, height, samples, cells);
+        if ((samples > FIRST_FILL || y % 4 === 3) && !(await goOn())) return false;
+      }
+      return true;
+    });
+    return measured !== null;
   }
 
   /** Begins at a place, where some lights may be left out. */

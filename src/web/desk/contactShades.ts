@@ -3,6 +3,7 @@ import { wrap } from "comlink";
 import * as THREE from "three";
 import type { Vec3 } from "#core/math/vec3";
 import type { Model } from "#core/props/model";
+import { meanPass } from "#core/props/thickness";
 import type { Stood } from "#core/render/shadeSheets";
 import { shadedBy, stoodOf } from "#core/render/shadeSheets";
 import type { Face } from "#core/set/face";
@@ -49,6 +50,7 @@ export class ContactShades {
   /** Times that they were laid anew. */
   laidAnew = 0;
   private laid: OnFace[] = [];
+  private readonly passes = new WeakMap<Model, { scale: number; pass: number }>();
   /** The first sheet's material stays, and with it the shader that all of them have: to make it anew takes long. */
   private first: THREE.Material | null = null;
   /** Corners of props with the light that they lack, by prop and mesh. */
@@ -90,7 +92,7 @@ export class ContactShades {
       const stood = byId.get(on.prop);
       if (stood?.pose === on.pose) {
         const { uniforms } = on.mesh.material;
-        uniforms.strength.value = stood.prop.visibility.shadow ? strength : 0;
+        uniforms.strength.value = stood.prop.visibility.shadow ? strength * (1 - this.passOf(stood)) : 0;
         const { position } = stood.prop.placement;
         (uniforms.shift.value as THREE.Vector3).set(
           ...(position.map((x, k) => x - on.stood[k]) as [number, number, number]),
@@ -101,6 +103,16 @@ export class ContactShades {
       discard(on.mesh, this.first);
       return false;
     });
+  }
+
+  /** Share of light that goes through a prop: glass throws less shade. */
+  private passOf({ model, matrix }: Stood): number {
+    const scale = Math.hypot(matrix[0], matrix[4], matrix[8]);
+    const known = this.passes.get(model);
+    if (known?.scale === scale) return known.pass;
+    const pass = meanPass(model, scale);
+    this.passes.set(model, { scale, pass });
+    return pass;
   }
 
   /** Gives the props' meshes what light their corners lack, where it is known. */

@@ -83,7 +83,10 @@ self.onmessage = async ({ data }: MessageEvent<AroundAsk>) => {
   if (!(await look.load(traceSceneOf(shot, data.plate, models), goOn))) return;
   const most = Math.max(TOLD[0], Math.min(TOLD[1], Math.round(MOST_SAMPLES / data.places.length)));
   for (const samples of [TOLD[0], most]) {
-    if (samples > TOLD[0]) await pause(CALM_MS);
+    if (samples > TOLD[0]) {
+      await pause(CALM_MS);
+      if (!(await look.refine(goOn))) return;
+    }
     for (const { name, at, unlit } of data.places) {
       look.begin(at, unlitAround(shot, unlit));
       for (let taken = 0; taken < samples; taken++) {
