@@ -212,6 +212,12 @@ export class View3d {
     bendAs(this.warp.uniforms, response);
     this.behind.aim(camera, frame, this.aim(camera, frame, size), response);
     const stepsOut = outside && !this.outside;
+    if (outside !== this.outside) {
+      // What is drawn onto the page has other shaders than what is drawn for the lens; until they are made nothing is shown.
+      this.fresh = true;
+      this.renderer.setRenderTarget(null);
+      this.renderer.clear();
+    }
     this.outside = outside;
     this.cutAt = cutAt;
     this.plate = plate;
