@@ -304,6 +304,7 @@ function pane(shader: Shader, bulky: boolean): void {
         totalSpecular *= material.transmission * (1.0 - face) * sqrt(tint);
         if (thin) totalSpecular *= 1.0 + tint * tint * (1.0 - face) * pass;
       #else
+        #ifdef USE_ENVMAP
         if (bulky > 0.5) {
           // As through a ball: in, out at the far side, and what is turned back there once.
           vec3 within = refract(-v, n, 1.0 / material.ior);
@@ -316,6 +317,7 @@ function pane(shader: Shader, bulky: boolean): void {
           vec3 returned = textureLod(mirrored, refract(back, -(far + 2.0 * steep * back), material.ior), level).rgb;
           totalDiffuse = mix(mattDiffuse, (1.0 - face) * way * (through + face * way * returned), material.transmission);
         }
+        #endif
         if (thin) totalSpecular *= 1.0 + material.transmission * tint * tint * (1.0 - face) * pass;
         totalDiffuse *= mix(vec3(1.0), pass, material.transmission);
       #endif
