@@ -9,8 +9,11 @@ export class Desk {
 
   private async frame(): Promise<{ x: number; y: number; scale: number }> {
     const canvas = this.page.locator(".desk canvas.layer").first();
+    const drawn = () => canvas.evaluate((c: HTMLCanvasElement) => c.width);
+    // Until the plate is drawn, a canvas has the width that HTML gives it.
+    await expect.poll(drawn).not.toBe(300);
+    const width = await drawn();
     const box = (await canvas.boundingBox())!;
-    const width = await canvas.evaluate((c: HTMLCanvasElement) => c.width);
     return { x: box.x, y: box.y, scale: box.width / width };
   }
 

@@ -116,6 +116,8 @@ export class View3d {
   private fresh = true;
   private making = false;
   private hasSheets = false;
+  /** Nothing is around the props yet: they would be black. */
+  private unlit = false;
   /** Times that what is around the props was taken: an older one is left where a newer has begun. */
   private surrounds = 0;
   /** What the view was aimed for last. */
@@ -555,6 +557,7 @@ export class View3d {
     // One whose model is still on its way stands nowhere yet.
     const standing = this.propsShown();
     if (standing.length === 0 || (hurried && this.scene.environment)) {
+      this.unlit = false;
       this.giveSurroundings(standing);
       return;
     }
@@ -565,6 +568,7 @@ export class View3d {
       return;
     }
     this.surroundedFor = key;
+    this.unlit = this.scene.environment === null;
     this.giveSurroundings(standing);
     clearTimeout(this.surrounding);
     this.surrounding = window.setTimeout(
@@ -622,6 +626,7 @@ export class View3d {
         if (!this.scene.environment) this.fresh = true;
         this.scene.environment = around.filtered;
         this.scene.environmentIntensity = shot.light.propLevel;
+        this.unlit = false;
       }
       this.aroundLevel = shot.light.propLevel;
       this.giveSurroundings(this.propsShown());
@@ -630,13 +635,16 @@ export class View3d {
     if (mine !== this.surrounds || this.gone) return;
     for (const id of this.aroundProps.keys()) if (!props.some((prop) => prop.id === id)) this.aroundProps.delete(id);
     this.surroundings.keep(names);
+    this.unlit = false;
     this.draw();
   }
 
   /** Lights each prop by what is around it, as far as that is known. */
   private giveSurroundings(props: { id: string; thing: THREE.Object3D }[]): void {
+    // What has none of its own, or not yet, shares that of another.
+    const shared = this.aroundProps.values().next().value;
     for (const { id, thing } of props) {
-      const around = this.aroundProps.get(id);
+      const around = this.aroundProps.get(id) ?? shared;
       for (const mesh of thing.children as THREE.Mesh<THREE.BufferGeometry, THREE.MeshPhysicalMaterial>[]) {
         mesh.material.envMap = around?.filtered ?? null;
         mesh.material.envMapIntensity = this.aroundLevel;
@@ -814,7 +822,7 @@ export class View3d {
     this.queued = true;
     requestAnimationFrame(() => {
       this.queued = false;
-      if (this.making) return;
+      if (this.making || this.unlit) return;
       if (this.fresh) void this.makeShaders();
       else this.drawNow();
     });
