@@ -593,3 +593,26 @@ function flatRatio(side: { corners: number[][] } | null): number {
   const length = (p: number[], q: number[]) => Math.hypot(q[0] - p[0], q[1] - p[1]);
   return (length(a, b) + length(d, c)) / (length(a, d) + length(b, c));
 }
+
+test("quay: a figure is as tall as two points on it say; the next thing typed is their distance", async ({
+  page,
+  request,
+}) => {
+  const id = await copyOfDemo(request, (copy) => void (copy.props = {}));
+  const desk = new Desk(page);
+  await page.goto(`/shots/${id}/props`);
+  await page.getByTestId("add-person").click();
+  const person = async () => Object.values((await opened(request, id)).shot.props)[0];
+  await expect.poll(async () => (await person())?.placement.position[2]).toBeLessThan(0.01);
+  const { camera } = (await opened(request, id)).shot.solved!;
+  const [x, y] = (await person()).placement.position;
+  await page.getByTestId("drawer-place").click();
+  await page.getByTestId("tool-span").click();
+  for (const z of [1.0, 1.4]) await desk.click(projectPoint(camera, [x, y, z])! as Vec2, 0);
+  await page.getByTestId("span").waitFor();
+  await page.keyboard.type("0.5 m");
+  await page.keyboard.press("Enter");
+  // Points on the body's front lie apart as its axis does, but for how the chest bulges.
+  await expect.poll(async () => (await person()).placement.scale[2]).toBeGreaterThan(1.2);
+  expect((await person()).placement.scale[2]).toBeLessThan(1.3);
+});

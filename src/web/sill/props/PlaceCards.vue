@@ -3,7 +3,7 @@ import InputText from "primevue/inputtext";
 import Select from "primevue/select";
 import Slider from "primevue/slider";
 import ToggleSwitch from "primevue/toggleswitch";
-import { computed, ref } from "vue";
+import { computed, nextTick, ref, watch } from "vue";
 import type { Camera } from "#core/optics/camera";
 import type { Vec3 } from "#core/math/vec3";
 import { triangleCount } from "#core/props/model";
@@ -54,6 +54,18 @@ function fitSpan(metres: number): void {
     p.position = found.position;
   });
 }
+const spanField = ref<HTMLElement | null>(null);
+// Once both points are picked, the next thing that is typed is how far apart they are.
+watch(
+  () => spannedMetres.value !== null,
+  async (picked) => {
+    if (!picked) return;
+    await nextTick();
+    const input = spanField.value?.querySelector("input");
+    input?.focus();
+    input?.select();
+  },
+);
 
 const WAYS: { label: string; way: string; direction: Vec3 }[] = [
   { label: "+X", way: "along X", direction: [1, 0, 0] },
@@ -244,7 +256,7 @@ const moveBy = (k: number, metres: number) =>
           {{ w.label }}
         </button>
       </div>
-      <label v-if="spannedMetres !== null" class="row line" data-test="span">
+      <label v-if="spannedMetres !== null" ref="spanField" class="row line" data-test="span">
         <span class="quiet">the two points are apart</span>
         <LengthField
           :model-value="spannedMetres"
