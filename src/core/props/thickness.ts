@@ -1,6 +1,38 @@
 import type { Vec3 } from "../math/vec3.ts";
-import { cross, dot, length, sub } from "../math/vec3.ts";
 import type { Model } from "./model.ts";
+
+/** Six times the volume and twice the surface of what is made of one material. */
+interface Body {
+  volume6: number;
+  surface2: number;
+}
+
+const bodies = new WeakMap<Model["meshes"], Map<number, Body>>();
+
+/** Measured once: models may be heavy, and are asked about often. */
+function bodyOf({ meshes }: Pick<Model, "meshes">, material: number): Body {
+  let known = bodies.get(meshes);
+  if (!known) bodies.set(meshes, (known = new Map<number, Body>()));
+  let body = known.get(material);
+  if (!body) known.set(material, (body = measured(meshes, material)));
+  return body;
+}
+
+function measured(meshes: Model["meshes"], material: number): Body {
+  const body = { volume6: 0, surface2: 0 };
+  for (const { positions: p, indices, material: own } of meshes) {
+    if (own !== material) continue;
+    for (let t = 0; t + 2 < indices.length; t += 3) {
+      const [a, b, c] = [indices[t] * 3, indices[t + 1] * 3, indices[t + 2] * 3];
+      const [ux, uy, uz] = [p[b] - p[a], p[b + 1] - p[a + 1], p[b + 2] - p[a + 2]];
+      const [vx, vy, vz] = [p[c] - p[a], p[c + 1] - p[a + 1], p[c + 2] - p[a + 2]];
+      const [x, y, z] = [uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx];
+      body.surface2 += Math.hypot(x, y, z);
+      body.volume6 += p[a] * x + p[a + 1] * y + p[a + 2] * z;
+    }
+  }
+  return body;
+}
 
 /**
  * How far, on average, a line that meets what is made of a material goes through it: four times its volume over its
@@ -8,27 +40,8 @@ import type { Model } from "./model.ts";
  * two walls, where a line mostly meets four. 0 without a surface.
  */
 export function meanThickness(model: Pick<Model, "meshes">, material: number): number {
-  let volume = 0;
-  for (const { positions, indices, material: own } of model.meshes)
-    if (own === material)
-      for (const [a, b, c] of triangles(positions, indices)) volume += dot(a, cross(sub(b, a), sub(c, a))) / 6;
-  const surface = surfaceOf(model, material);
-  return surface > 0 ? (4 * Math.abs(volume)) / surface : 0;
-}
-
-/** Surface of what is made of a material, both sides of a sheet counted once, in square units of the model. */
-function surfaceOf(model: Pick<Model, "meshes">, material: number): number {
-  let surface = 0;
-  for (const { positions, indices, material: own } of model.meshes)
-    if (own === material)
-      for (const [a, b, c] of triangles(positions, indices)) surface += length(cross(sub(b, a), sub(c, a))) / 2;
-  return surface;
-}
-
-function* triangles(p: Float32Array, indices: Uint32Array): Generator<[Vec3, Vec3, Vec3]> {
-  const corner = (i: number): Vec3 => [p[i * 3], p[i * 3 + 1], p[i * 3 + 2]];
-  for (let t = 0; t + 2 < indices.length; t += 3)
-    yield [corner(indices[t]), corner(indices[t + 1]), corner(indices[t + 2])];
+  const { volume6, surface2 } = bodyOf(model, material);
+  return surface2 > 0 ? (4 * Math.abs(volume6 / 6)) / (surface2 / 2) : 0;
 }
 
 /** Share of light that a smooth face of glass reflects, over all directions: for index 1.5 (Walsh 1926). */
@@ -42,7 +55,7 @@ const LUMINANCE: Vec3 = [0.2126, 0.7152, 0.0722];
  */
 export function meanPass(model: Pick<Model, "meshes" | "materials">, scale: number): number {
   if (!model.materials.some(({ transmission }) => transmission > 0)) return 0;
-  const areas = model.materials.map((_, i) => surfaceOf(model, i));
+  const areas = model.materials.map((_, i) => bodyOf(model, i).surface2);
   const surface = areas.reduce((sum, area) => sum + area, 0);
   const passes = model.materials.map((m, i) => {
     const chord = m.thin ? 0 : meanThickness(model, i) * scale;

@@ -587,7 +587,11 @@ export class View3d {
         this.traced.ask(shot, camera, plate && plate.coarse, [
           ...new Map(places.map((place) => [place.name, place])).values(),
         ]);
-        void this.surround(shot, standing);
+        this.surround(shot, standing).catch(() => {
+          // Better dark than nothing.
+          this.unlit = false;
+          this.draw();
+        });
       },
       this.scene.environment ? CALM_MS : 0,
     );
