@@ -17,7 +17,10 @@ test("net loft: polished copper and blown glass are as bright in the view as in 
   expect((await meter.tones()).map(({ prop }) => prop).sort()).toEqual(["Copper kettle", "Net float"]);
   await expect.poll(off, { timeout: 180_000, intervals: [4000] }).toEqual([]);
   // From outside all of them have others.
-  await page.keyboard.press("c");
+  await page.getByTestId("prop-prop-1").click();
+  await page.getByTestId("drawer-place").click();
+  await page.getByText("from outside").click();
+  await expect(page.getByText("through the camera")).toBeVisible();
   await page.waitForTimeout(6000);
   expect(errors).toEqual([]);
 });
