@@ -499,8 +499,10 @@ test("a crate that wears six photographs, its flat picture saved and read; a pro
       .jpeg()
       .toBuffer();
     await page.getByTestId("skin-photo").setInputFiles({ name: `${side}.jpg`, mimeType: "image/jpeg", buffer: photo });
-    await expect.poll(async () => (await skin())!.skin!.sides[side]?.from).toBe("photo");
   }
+  // One after the other as fast as they are chosen, each to its own side.
+  for (const side of BOX_SIDES)
+    await expect.poll(async () => (await skin())!.skin!.sides[side]).toMatchObject({ name: `${side}.jpg` });
   expect((await skin())!.asset).not.toBe(bare);
   // A corner is dragged; it stays where it can be dragged again.
   await page.getByTestId("skin-front").click();
@@ -515,6 +517,13 @@ test("a crate that wears six photographs, its flat picture saved and read; a pro
     return side?.from === "photo" ? side : null;
   };
   await expect.poll(async () => (await front())!.corners[0][0]).toBeGreaterThan(50);
+  // To the pixel by the arrow keys, where it is large.
+  const [x] = (await front())!.corners[0];
+  await page.getByTestId("skin-large").click();
+  await page.getByRole("dialog").getByTestId("skin-corner-0").focus();
+  for (const key of ["ArrowRight", "ArrowRight", "Shift+ArrowRight"]) await page.keyboard.press(key);
+  await expect.poll(async () => (await front())!.corners[0][0]).toBeCloseTo(x + 12, 6);
+  await page.keyboard.press("Escape");
   await page.getByTestId("skin-flip").click();
   await expect.poll(async () => (await front())!.flipped).toBe(true);
   await page.getByTestId("skin-proportions").click();

@@ -210,8 +210,9 @@ export function createApp(services: Services, names: readonly string[] = []): Ex
       services,
       MOST.picture,
       async ({ path, hash, name }): Promise<PictureAsset> => {
-        const size = await reader.read("picture", path, name, {});
-        return { hash: await assets.take(path, hash), name, ...size };
+        const to = await assets.newPath();
+        const { kept, ...size } = await reader.read("picture", path, name, { to });
+        return { hash: await (kept ? assets.take(to, kept.hash) : assets.take(path, hash)), name, ...size };
       },
     );
     response.status(201).json(answer);

@@ -71,6 +71,39 @@ describe("reference pictures", () => {
     const shown = await fetch(`${base}/pictures/${answer.hash}`);
     expect(shown.headers.get("content-type")).toBe("image/jpeg");
     expect((await sharp(Buffer.from(await shown.arrayBuffer())).metadata()).width).toBe(640);
+    // A phone's upright photograph is stored lying, with a word on how to turn it; and pages read no TIFF.
+    const halves = await sharp(Buffer.from(await png("#557799")))
+      .composite([{ input: { create: { width: 320, height: 480, channels: 3, background: "#000" } }, left: 0, top: 0 }])
+      .toBuffer();
+    const turned = await sharp(halves).withMetadata({ orientation: 6 }).jpeg().toBuffer();
+    for (const [name, bytes, width] of [
+      ["phone.jpg", turned, 480],
+      ["scan.tif", await sharp(halves).tiff().toBuffer(), 640],
+    ] as const) {
+      const kept = (await (await upload("/pictures", bytes, name)).json()) as PictureAsset;
+      expect(kept).toMatchObject({ name, width, height: 1120 - width });
+      const file = Buffer.from(await (await fetch(`${base}/assets/${kept.hash}`)).arrayBuffer());
+      const { format, orientation, ...size } = await sharp(file).metadata();
+      expect([size.width, size.height, format === "tiff", orientation ?? 1]).toEqual([width, 1120 - width, false, 1]);
+      // Turned clockwise, what was at the left is above.
+      const first = await sharp(file)
+        .extract({ left: 40, top: 40, width: 8, height: 8 })
+        .removeAlpha()
+        .raw()
+        .toBuffer();
+      expect(Math.max(...first)).toBeLessThan(20);
+    }
+    // A phone's colours are wider than sRGB; they come out as they look.
+    const rust = { r: 190, g: 70, b: 40 };
+    const wide = await sharp({ create: { width: 64, height: 64, channels: 3, background: rust } })
+      .withIccProfile("p3")
+      .jpeg({ quality: 100, chromaSubsampling: "4:4:4" })
+      .toBuffer();
+    expect((await sharp(wide, { ignoreIcc: true }).raw().toBuffer())[0]).toBeLessThan(rust.r - 8);
+    const inSrgb = (await (await upload("/pictures", wide, "p3.jpg")).json()) as PictureAsset;
+    const file = Buffer.from(await (await fetch(`${base}/assets/${inSrgb.hash}`)).arrayBuffer());
+    const shade = await sharp(file, { ignoreIcc: true }).raw().toBuffer();
+    Object.values(rust).forEach((c, k) => expect(Math.abs(shade[k] - c)).toBeLessThanOrEqual(2));
     const refused = await upload("/pictures", new TextEncoder().encode("only text"), "note.jpg");
     expect(refused.status).toBe(422);
     expect(((await refused.json()) as { message: string }).message).toMatch(/not a picture/);

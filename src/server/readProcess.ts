@@ -59,7 +59,8 @@ export interface ReadTasks {
     ask: { to: string; reading: Reading };
     answer: { picture: WrittenFile; triangles: number; materials: number; size: Vec3; copyright: string };
   };
-  picture: { ask: object; answer: { width: number; height: number } };
+  /** A picture, upright; `kept` where its file had to be written anew for that, else its own file is kept. */
+  picture: { ask: { to: string }; answer: { width: number; height: number; kept: WrittenFile | null } };
   /** A picture of the surroundings as the EXR that is kept. */
   surroundings: {
     ask: { to: string };
@@ -128,6 +129,9 @@ const smallJpeg = (bytes: Uint8Array, width: number, height: number, name = "pic
     .jpeg({ quality: 84 })
     .toBuffer();
 
+/** Whether a colour profile names sRGB; newer profiles are named in sixteen bits a letter. */
+const isSrgb = (profile: Buffer): boolean => profile.toString("latin1").replaceAll("\0", "").includes("sRGB");
+
 /** Kinds of pictures that are read: none that is a program of its own, as SVG is. */
 const PICTURES = new Set(["jpeg", "png", "webp", "tiff"]);
 
@@ -184,7 +188,7 @@ const tasks: { [T in ReadTask]: (order: ReadOrder, ask: ReadTasks[T]["ask"]) => 
       copyright: storable(imported.copyright),
     };
   },
-  async picture({ path, name }) {
+  async picture({ path, name }, { to }) {
     const refused = () =>
       new PlateError(
         `“${name}” is not a picture that can be read.`,
@@ -198,7 +202,14 @@ const tasks: { [T in ReadTask]: (order: ReadOrder, ask: ReadTasks[T]["ask"]) => 
     await smallJpeg(bytes, 64, 64).catch(() => {
       throw refused();
     });
-    return { width: meta.width, height: meta.height };
+    const { width, height } = meta.autoOrient;
+    const turned = (meta.orientation ?? 1) > 1;
+    // Tracer and page take a picture's codes as sRGB, and the page reads no TIFF.
+    const inOwnColours = meta.format === "jpeg" && meta.icc !== undefined && !isSrgb(meta.icc);
+    if (!turned && !inOwnColours && meta.format !== "tiff") return { width, height, kept: null };
+    const upright = sharp(bytes).rotate().toColourspace("srgb");
+    const anew = meta.format === "jpeg" ? upright.jpeg({ quality: 96, chromaSubsampling: "4:4:4" }) : upright.png();
+    return { width, height, kept: await written(to, await anew.toBuffer()) };
   },
   async surroundings({ path, name }, { to }) {
     const { exr, ...told } = await openSurroundings(new Uint8Array(await readFile(path)), name, tell);
@@ -225,7 +236,8 @@ async function reply(order: ReadOrder): Promise<ReadReply> {
     if (error instanceof BakeError) return { kind: "refused", message: error.message, hint: "" };
     if (error instanceof ModelError) {
       const hint = "Nothing was changed; drop the mended file again.";
-      return { kind: "refused", message: `“${order.name}”: ${error.message}`, hint };
+      const named = error.message.includes(`“${order.name}”`) ? error.message : `“${order.name}”: ${error.message}`;
+      return { kind: "refused", message: named, hint };
     }
     return { kind: "failed", message: (error as Error).message };
   }

@@ -77,6 +77,10 @@ const UPRIGHT: Record<Reading["up"], number[]> = {
   x: [0, 0, -1, 0, 1, 0, 1, 0, 0],
 };
 
+/** The extent of a model that has this extent in its file, as it is read; metres. */
+export const readSize = (size: readonly number[], { unit, up }: Reading): Vec3 =>
+  [0, 3, 6].map((r) => Math.abs([0, 1, 2].reduce((sum, k) => sum + UPRIGHT[up][r + k] * size[k], 0)) * unit) as Vec3;
+
 /** A model as its file is read: so many metres a unit, and that axis up. */
 export function readModel(model: Model, { unit, up }: Reading): Model {
   if (unit === 1 && up === "z") return model;

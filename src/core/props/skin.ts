@@ -45,6 +45,9 @@ export const SkinSchema = v.object({
 });
 export type Skin = v.InferOutput<typeof SkinSchema>;
 
+/** A skin made of another. */
+export type SkinChange = (skin: Skin) => Skin;
+
 export const bareSkin = (size: Vec3 = [0.6, 0.4, 0.4]): Skin => ({
   size,
   sides: { front: null, right: null, back: null, left: null, top: null, bottom: null },

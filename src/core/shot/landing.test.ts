@@ -1,14 +1,15 @@
 import { describe, expect, test } from "@jest/globals";
-import type { Vec3 } from "../math/vec3.ts";
+import type { Vec2, Vec3 } from "../math/vec3.ts";
 import type { Camera } from "../optics/camera.ts";
 import { projectPoint, rotationFromAngles } from "../optics/camera.ts";
 import { noDistortion } from "../optics/distortion.ts";
 import { makePart } from "../set/parts/make.ts";
 import type { SetRecord } from "../set/parts/index.ts";
 import { typedVertex } from "../set/vertex.ts";
-import type { Standing } from "./landing.ts";
+import type { Plan, Standing } from "./landing.ts";
 import { landingPlace } from "./landing.ts";
 
+const SMALL: Plan = { low: [-0.2, -0.2], high: [0.2, 0.2] };
 const frame = { width: 1200, height: 800 };
 /** At eye level, looking along +Y: the horizon lies `tilt` above the middle. */
 const camera = (tilt: number): Camera => ({
@@ -47,7 +48,7 @@ const wallOf = (y: number) =>
 
 describe("something new is set down", () => {
   test.each([0.15, 0, -0.2, -0.5])("in the plate's lower part with the camera tilted by %p, not far off", (tilt) => {
-    const at = landingPlace({}, camera(tilt), frame, []);
+    const at = landingPlace({}, camera(tilt), frame, SMALL, []);
     const [u, v] = projectPoint(camera(tilt), at)!;
     expect(at[2]).toBeCloseTo(0, 9);
     expect(u).toBeCloseTo(600, 6);
@@ -67,7 +68,7 @@ describe("something new is set down", () => {
         [0.6, 12],
       ]),
     };
-    const [x, y] = landingPlace(set, camera(0), frame, []);
+    const [x, y] = landingPlace(set, camera(0), frame, SMALL, []);
     expect(x).toBeGreaterThan(0.8);
     expect(y).toBeGreaterThan(3);
     const bench: SetRecord = {
@@ -81,29 +82,38 @@ describe("something new is set down", () => {
         0.78,
       ),
     };
-    expect(landingPlace(bench, camera(-0.2), frame, [])[2]).toBeCloseTo(0.78, 9);
+    expect(landingPlace(bench, camera(-0.2), frame, SMALL, [])[2]).toBeCloseTo(0.78, 9);
   });
 
   test("before a wall, never behind it", () => {
-    for (const y of [2.5, 4, 8]) expect(landingPlace({ wall: wallOf(y) }, camera(-0.1), frame, [])[1]).toBeLessThan(y);
+    for (const y of [2.5, 4, 8])
+      expect(landingPlace({ wall: wallOf(y) }, camera(-0.1), frame, SMALL, [])[1]).toBeLessThan(y);
   });
 
-  test("beside what stands there, and not hidden by it in the picture", () => {
+  // A crate, and a boat that lies askew of its own foot.
+  test.each<[Plan, number]>([
+    [SMALL, 8],
+    [{ low: [-0.7, -1], high: [0.7, 3] }, 4],
+  ])("beside what stands there, not into it, and not hidden by it in the picture: %j", (own, count) => {
     const others: Standing[] = [];
     const view = camera(-0.1);
-    for (let i = 0; i < 8; i++) {
-      const foot = landingPlace({}, view, frame, others);
+    for (let i = 0; i < count; i++) {
+      const foot = landingPlace({}, view, frame, own, others);
+      const plan = [own.low, own.high].map((c) => [foot[0] + c[0], foot[1] + c[1]]);
       for (const other of others)
-        expect(Math.hypot(foot[0] - other.foot[0], foot[1] - other.foot[1])).toBeGreaterThan(other.room);
+        expect([0, 1].some((k) => plan[0][k] > other.plan.high[k] || plan[1][k] < other.plan.low[k])).toBe(true);
       const [u, v] = projectPoint(view, foot)!;
       const [, top] = projectPoint(view, [foot[0], foot[1], 0.5] as Vec3)!;
       for (const { box } of others)
         expect(u < box!.left || u > box!.right || v < box!.top || v > box!.bottom).toBe(true);
-      others.push({ foot, room: 0.4, box: { left: u - 25, right: u + 25, top, bottom: v } });
+      others.push({
+        plan: { low: plan[0] as Vec2, high: plan[1] as Vec2 },
+        box: { left: u - 25, right: u + 25, top, bottom: v },
+      });
     }
   });
 
   test("at the world's origin where the plate shows no ground at all", () => {
-    expect(landingPlace({}, camera(0.6), frame, [])).toEqual([0, 0, 0]);
+    expect(landingPlace({}, camera(0.6), frame, SMALL, [])).toEqual([0, 0, 0]);
   });
 });

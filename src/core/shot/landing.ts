@@ -9,11 +9,15 @@ import { groundHeight } from "../set/pieces.ts";
 
 /** Where something new is set down by itself. */
 
-/** Something that stands already: its foot, how far another foot has to be from it, and the pixels that it covers. */
+/** What something covers as seen from above, metres. */
+export interface Plan {
+  low: Vec2;
+  high: Vec2;
+}
+
+/** Something that stands already: the world's ground that it covers, and the plate's pixels. */
 export interface Standing {
-  foot: Vec3;
-  /** Metres, as seen from above. */
-  room: number;
+  plan: Plan;
   /** Plate pixels; null where it is not in the picture. */
   box: { left: number; top: number; right: number; bottom: number } | null;
 }
@@ -23,8 +27,10 @@ const FARTHEST = 40;
 /** Share of the plate's width that has to be of the set on both sides of a place. */
 const BESIDE = 0.05;
 /** Places that are tried, best first: shares of the way from where the ground begins to the plate's foot, and of its width. */
-const DOWN = [0.45, 0.6, 0.32, 0.75, 0.88];
-const ACROSS = [0.5, 0.36, 0.64, 0.24, 0.76];
+const DOWN = [0.45, 0.6, 0.32, 0.75, 0.88, 0.22];
+const ACROSS = [0.5, 0.36, 0.64, 0.24, 0.76, 0.12, 0.88];
+/** Metres left between what is set down and what stands there. */
+const BETWEEN = 0.15;
 /** Rows of the plate that are looked at for where the ground begins. */
 const ROWS = 48;
 /** Least square of the cosine between a face that one can stand on and upright. */
@@ -32,10 +38,16 @@ const UPWARD = 0.3;
 
 /**
  * A free place well below the horizon, in metres: on an upward face of the set that the plate shows there and not at its
- * border, else on the ground; not behind a wall, not where another prop stands or is seen. The world's origin where there
- * is none at all.
+ * border, else on the ground; not behind a wall, not where another prop is seen, nor so that the two would meet: `own` is
+ * what the new thing covers about its foot. The world's origin where there is none at all.
  */
-export function landingPlace(set: SetRecord, camera: Camera, frame: Frame, others: readonly Standing[]): Vec3 {
+export function landingPlace(
+  set: SetRecord,
+  camera: Camera,
+  frame: Frame,
+  own: Plan,
+  others: readonly Standing[],
+): Vec3 {
   const { width, height } = frame;
   const ground = groundPlane(groundHeight({ set }));
   const far = (at: Vec3) => Math.hypot(at[0] - camera.position[0], at[1] - camera.position[1]);
@@ -44,7 +56,9 @@ export function landingPlace(set: SetRecord, camera: Camera, frame: Frame, other
     return at && far(at) < FARTHEST ? at : null;
   };
   const free = ({ at }: { at: Vec3 }) =>
-    others.every(({ foot, room }) => Math.hypot(at[0] - foot[0], at[1] - foot[1]) > room);
+    others.every(({ plan }) =>
+      [0, 1].some((k) => at[k] + own.low[k] > plan.high[k] + BETWEEN || at[k] + own.high[k] < plan.low[k] - BETWEEN),
+    );
   const open = ({ pixel: [u, v] }: { pixel: Vec2 }) =>
     others.every(({ box }) => !box || u < box.left || u > box.right || v < box.top || v > box.bottom);
   const upward = (met: Picked | null) => met !== null && faceNormal(met.face)[2] ** 2 > UPWARD;

@@ -1,6 +1,6 @@
 import { defineStore } from "pinia";
-import { ref, shallowRef, watch } from "vue";
-import type { Skin } from "#core/props/skin";
+import { computed, shallowRef, watch } from "vue";
+import type { Skin, SkinChange } from "#core/props/skin";
 import { api } from "../api.ts";
 import type { DiskFile } from "../parts/diskFile.ts";
 import { useModels } from "./models.ts";
@@ -17,40 +17,75 @@ interface Followed {
   seen: number;
 }
 
+/** A change of a prop's skin that was asked for; `check` refuses once another shot is open. */
+interface Asked {
+  propId: string;
+  name: string;
+  change: SkinChange;
+  flat: Uint8Array | null;
+  check: () => void;
+}
+
 /** Boxes of photographs of the open shot: making them anew, and following their flat pictures on the disk. */
 export const useSkins = defineStore("skins", () => {
   const store = useShot();
   const models = useModels();
   const notices = useNotices();
-  const busy = ref(false);
+  /** Changes that are being made or wait for it, in their order. */
+  const queue = shallowRef<readonly Asked[]>([]);
+  const busy = computed(() => queue.value.length > 0);
+  let running: Promise<void> | null = null;
   const followed = shallowRef(new Map<string, Followed>());
   let timer = 0;
 
-  /** Makes a prop's box anew of its photographs, or of a flat picture that was painted elsewhere. */
-  async function remake(propId: string, name: string, skin: Skin, flat: Uint8Array | null = null): Promise<void> {
-    if (busy.value) return;
-    busy.value = true;
-    const { painted, ...bare } = skin;
-    try {
-      const { glb } = await models.skinned(bare, flat);
-      const asset = await api.addModel(new File([glb as Uint8Array<ArrayBuffer>], "box.glb"));
-      await store.commit(name, (d) => {
-        const { source } = d.props[propId];
-        if (source.kind !== "model") return;
-        source.asset = asset.hash;
-        source.skin = flat ? { ...bare, painted: true } : bare;
-      });
-      if (painted && !flat)
-        notices.say(
-          "warn",
-          "The box is made of its photographs again: what was painted on its flat picture is not on it any more.",
-          "Undo brings it back.",
-        );
-    } catch (error) {
-      notices.fail(error);
-    } finally {
-      busy.value = false;
+  /** A prop's skin as it will be when all that was asked for is made. */
+  const wanted = (propId: string, skin: Skin): Skin =>
+    queue.value.reduce((so, asked) => (asked.propId === propId ? asked.change(so) : so), skin);
+
+  /**
+   * Makes a prop's box anew of its photographs, or of a flat picture that was painted elsewhere. What is asked for while
+   * another is made waits, and is made with all else that waits.
+   */
+  function remake(propId: string, name: string, change: SkinChange, flat: Uint8Array | null = null): Promise<void> {
+    queue.value = [...queue.value, { propId, name, change, flat, check: store.stays() }];
+    running ??= makeAll().finally(() => (running = null));
+    return running;
+  }
+
+  async function makeAll(): Promise<void> {
+    while (queue.value.length > 0) {
+      const [first, ...others] = queue.value;
+      const together = [first];
+      for (const asked of first.flat ? [] : others) {
+        if (asked.propId !== first.propId || asked.flat) break;
+        together.push(asked);
+      }
+      await make(together).catch((error: unknown) => notices.fail(error));
+      queue.value = queue.value.slice(together.length);
     }
+  }
+
+  async function make(together: readonly Asked[]): Promise<void> {
+    const [{ propId, name, flat, check }] = together;
+    check();
+    const now = store.shot?.props[propId]?.source;
+    if (now?.kind !== "model" || !now.skin) return;
+    const { painted, ...bare } = together.reduce((so, { change }) => change(so), now.skin);
+    const { glb } = await models.skinned(bare, flat);
+    const asset = await api.addModel(new File([glb as Uint8Array<ArrayBuffer>], "box.glb"));
+    check();
+    await store.commit(together.length > 1 ? "Change a box of photographs" : name, (d) => {
+      const source = d.props[propId]?.source;
+      if (source?.kind !== "model") return;
+      source.asset = asset.hash;
+      source.skin = flat ? { ...bare, painted: true } : bare;
+    });
+    if (painted && !flat)
+      notices.say(
+        "warn",
+        "The box is made of its photographs again: what was painted on its flat picture is not on it any more.",
+        "Undo brings it back.",
+      );
   }
 
   function forget(propId: string): void {
@@ -91,7 +126,7 @@ export const useSkins = defineStore("skins", () => {
     known.seen = file.lastModified;
     if (!settled || file.lastModified === known.read || busy.value) return;
     known.read = file.lastModified;
-    await remake(propId, "Read the flat picture again", source.skin, new Uint8Array(await file.arrayBuffer()));
+    await remake(propId, "Read the flat picture again", (skin) => skin, new Uint8Array(await file.arrayBuffer()));
   }
 
   watch(
@@ -101,5 +136,5 @@ export const useSkins = defineStore("skins", () => {
     },
   );
 
-  return { busy, followed, remake, follow, forget };
+  return { busy, followed, wanted, remake, follow, forget };
 });

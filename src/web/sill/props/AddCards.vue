@@ -4,7 +4,8 @@ import { ref } from "vue";
 import type { Camera } from "#core/optics/camera";
 import { sizeDifferences } from "#core/props/differences";
 import { modelBounds } from "#core/props/model";
-import { singleModelOf } from "#core/props/placed";
+import type { Vec3 } from "#core/math/vec3";
+import { readSize, singleModelOf } from "#core/props/placed";
 import type { Prop } from "#core/props/schema";
 import { plainReading } from "#core/props/schema";
 import { bareSkin } from "#core/props/skin";
@@ -61,12 +62,13 @@ async function importFiles(files: readonly DroppedFile[]): Promise<void> {
     skin: null,
   };
   const name = asset.fileName.replace(/\.[^.]*$/, "");
-  const size = asset.size.map((m) => formatLength(m * brought.reading.unit, props.shot.unit)).join(" × ");
-  const said = `${asset.fileName}: ${asset.triangles.toLocaleString("en")} triangles, ${size}.`;
+  const size = readSize(asset.size, brought.reading);
+  const lengths = size.map((m) => formatLength(m, props.shot.unit)).join(" × ");
+  const said = `${asset.fileName}: ${asset.triangles.toLocaleString("en")} triangles, ${lengths}.`;
   if (chosen.value?.source.kind === "standIn") await takeOver(source, name);
   else {
     await nextTask();
-    const id = await add(name, source);
+    const id = await add(name, source, size);
     await nextTask();
     // Contact reads the real meshes by itself.
     await Promise.all([models.fetched(asset.hash), rest(store.shot!, id, false, true)]);
@@ -166,8 +168,8 @@ async function addShape(name: ShapeName): Promise<void> {
   await settled(SHAPES[name].title, { kind: "shape", shape, ...GREY });
 }
 
-async function settled(name: string, source: Prop["source"]): Promise<void> {
-  const id = await add(name, source);
+async function settled(name: string, source: Prop["source"], size?: Vec3): Promise<void> {
+  const id = await add(name, source, size);
   await Promise.all([
     source.kind === "model" ? models.fetched(source.asset) : null,
     rest(store.shot!, id, false, true),
@@ -179,7 +181,11 @@ async function addSkinned(): Promise<void> {
   const { glb } = await models.skinned(skin);
   const asset = await api.addModel(new File([glb as Uint8Array<ArrayBuffer>], "box.glb"));
   const reading = plainReading();
-  await settled("box of photographs", { kind: "model", asset: asset.hash, fileName: "box.glb", reading, skin });
+  await settled(
+    "box of photographs",
+    { kind: "model", asset: asset.hash, fileName: "box.glb", reading, skin },
+    skin.size,
+  );
   desk.propDrawer = "look";
 }
 

@@ -2,6 +2,7 @@
 import Button from "primevue/button";
 import Dialog from "primevue/dialog";
 import { computed, ref, watch } from "vue";
+import { readSize } from "#core/props/placed";
 import type { Reading } from "#core/props/schema";
 import type { LengthUnit } from "#core/units/length";
 import { formatLength } from "#core/units/length";
@@ -43,11 +44,10 @@ function picture(up: Reading["up"], unit: number) {
 }
 
 const { asset } = props.asked;
-const sizeOf = ({ unit, up }: Reading): string => {
-  const [x, y, z] = asset.size;
-  const sized = { z: [x, y, z], y: [x, z, y], x: [z, y, x] }[up];
-  return sized.map((m) => formatLength(m * unit, props.unit)).join(" × ");
-};
+const sizeOf = (by: Reading): string =>
+  readSize(asset.size, by)
+    .map((m) => formatLength(m, props.unit))
+    .join(" × ");
 const units = computed(() =>
   UNITS.map(({ name, unit }) => ({
     name,

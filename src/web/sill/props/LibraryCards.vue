@@ -47,7 +47,7 @@ const sizeOf = ({ size }: KeptModel) => size.map((m) => formatLength(m, props.sh
 
 async function putIn(model: KeptModel): Promise<void> {
   const { hash, fileName, reading: by, name } = model;
-  const id = await add(name, { kind: "model", asset: hash, fileName, reading: by, skin: null });
+  const id = await add(name, { kind: "model", asset: hash, fileName, reading: by, skin: null }, model.size);
   await Promise.all([models.fetched(hash), rest(store.shot!, id, false, true)]);
 }
 

@@ -1,9 +1,10 @@
 <script setup lang="ts">
+import Dialog from "primevue/dialog";
 import Select from "primevue/select";
 import { computed, ref } from "vue";
-import type { Vec2, Vec3 } from "#core/math/vec3";
+import type { Vec3 } from "#core/math/vec3";
 import type { Prop } from "#core/props/schema";
-import type { BoxSide, PhotoSide, Skin, SkinSide } from "#core/props/skin";
+import type { BoxSide, PhotoSide, Skin, SkinChange, SkinSide } from "#core/props/skin";
 import { BOX_SIDES, proportioned } from "#core/props/skin";
 import type { Shot } from "#core/shot/schema";
 import { api } from "../../api.ts";
@@ -12,6 +13,7 @@ import { useModels } from "../../stores/models.ts";
 import { useNotices } from "../../stores/notices.ts";
 import { useSkins } from "../../stores/skins.ts";
 import { canKeepFiles, openPng, savePng } from "../../parts/diskFile.ts";
+import CutOut from "./CutOut.vue";
 
 /** A box of photographs: one for each side, cut out by four corners that stay where they can be moved again. */
 const props = defineProps<{ shot: Shot; prop: Prop; skin: Skin }>();
@@ -21,32 +23,33 @@ const notices = useNotices();
 const side = ref<BoxSide>("front");
 const photoPicker = ref<HTMLInputElement>();
 const flatPicker = ref<HTMLInputElement>();
-const frame = ref<SVGSVGElement>();
 const busy = computed(() => skins.busy);
 const followed = computed(() => skins.followed.get(props.prop.id)?.file.name);
 
-const own = computed(() => props.skin.sides[side.value]);
+/** As it will be: what is asked for is seen at once, and made after. */
+const wanted = computed(() => skins.wanted(props.prop.id, props.skin));
+const own = computed(() => wanted.value.sides[side.value]);
 const photo = computed<PhotoSide | null>(() => (own.value?.from === "photo" ? own.value : null));
-/** Corners while one is dragged. */
-const dragged = ref<Vec2[] | null>(null);
-const corners = computed<Vec2[]>(() => dragged.value ?? (photo.value?.corners as Vec2[] | undefined) ?? []);
+const large = ref(false);
 const others = computed(() =>
   BOX_SIDES.filter((s) => s !== side.value).map((value) => ({ label: `as the ${value}`, value })),
 );
 
-const remake = (name: string, skin: Skin, flat: Uint8Array | null = null) =>
-  skins.remake(props.prop.id, name, skin, flat).finally(() => (dragged.value = null));
+const remake = (name: string, change: SkinChange, flat: Uint8Array | null = null) =>
+  skins.remake(props.prop.id, name, change, flat);
 
-const put = (name: string, value: SkinSide, size: Vec3 = props.skin.size) =>
-  remake(name, { ...props.skin, size, sides: { ...props.skin.sides, [side.value]: value } });
+/** Changes what a side shows. */
+const put = (name: string, of: BoxSide, value: (old: SkinSide) => SkinSide) =>
+  remake(name, (skin) => ({ ...skin, sides: { ...skin.sides, [of]: value(skin.sides[of]) } }));
 
 async function take(files: FileList | null): Promise<void> {
   const file = files?.[0];
+  const of = side.value;
   if (!file) return;
   try {
     const { hash, width, height } = await api.addPicture(file);
     const [x, y] = [width * 0.08, height * 0.08];
-    await put("Take a photograph", {
+    const taken: PhotoSide = {
       from: "photo",
       picture: hash,
       name: file.name,
@@ -60,7 +63,8 @@ async function take(files: FileList | null): Promise<void> {
       ],
       turns: 0,
       flipped: false,
-    });
+    };
+    await put(`Take a photograph for the ${of}`, of, () => taken);
   } catch (error) {
     notices.fail(error);
   } finally {
@@ -68,35 +72,9 @@ async function take(files: FileList | null): Promise<void> {
   }
 }
 
-const pixelAt = (e: PointerEvent): Vec2 => {
-  const box = frame.value!.getBoundingClientRect();
-  const { width, height } = photo.value!;
-  const hold = (x: number, most: number) => Math.min(most, Math.max(0, x));
-  return [
-    hold(((e.clientX - box.left) / box.width) * width, width),
-    hold(((e.clientY - box.top) / box.height) * height, height),
-  ];
-};
-
-function grab(i: number, e: PointerEvent): void {
-  (e.target as Element).setPointerCapture(e.pointerId);
-  dragged.value = corners.value.map((c) => [...c] as Vec2);
-  dragged.value[i] = pixelAt(e);
-}
-function move(i: number, e: PointerEvent): void {
-  if (!dragged.value) return;
-  const next = dragged.value.slice();
-  next[i] = pixelAt(e);
-  dragged.value = next;
-}
-function release(): void {
-  if (!dragged.value || !photo.value) return;
-  void put("Move corner of a photograph", { ...photo.value, corners: dragged.value as PhotoSide["corners"] });
-}
-
 /** Saves the flat picture, and follows its file where the browser lets it: what is painted there comes by itself. */
 async function saveFlat(): Promise<void> {
-  const { png } = await models.skinned(props.skin);
+  const { png } = await models.skinned(wanted.value);
   const name = `${props.prop.name} flat.png`;
   if (canKeepFiles()) {
     try {
@@ -119,7 +97,7 @@ async function readFlat(files: FileList | null): Promise<void> {
   if (!file) return;
   const bytes = new Uint8Array(await file.arrayBuffer());
   if (flatPicker.value) flatPicker.value.value = "";
-  await remake("Read the flat picture", props.skin, bytes);
+  await remake("Read the flat picture", (skin) => skin, bytes);
 }
 
 async function chooseFlat(): Promise<void> {
@@ -130,7 +108,8 @@ async function chooseFlat(): Promise<void> {
   try {
     const file = await openPng();
     if (!file) return;
-    await remake("Read the flat picture", props.skin, new Uint8Array(await (await file.getFile()).arrayBuffer()));
+    const bytes = new Uint8Array(await (await file.getFile()).arrayBuffer());
+    await remake("Read the flat picture", (skin) => skin, bytes);
     await skins.follow(props.prop.id, file);
   } catch (error) {
     notices.fail(error);
@@ -138,9 +117,11 @@ async function chooseFlat(): Promise<void> {
 }
 
 const resize = (k: number, metres: number) =>
-  remake("Size box", { ...props.skin, size: props.skin.size.map((x, i) => (i === k ? metres : x)) as Vec3 });
-const turn = () => own.value && put("Turn photograph", { ...own.value, turns: (own.value.turns + 1) % 4 });
-const flip = () => own.value && put("Flip photograph", { ...own.value, flipped: !own.value.flipped });
+  remake("Size box", (skin) => ({ ...skin, size: skin.size.map((x, i) => (i === k ? metres : x)) as Vec3 }));
+const turn = () => put("Turn photograph", side.value, (old) => old && { ...old, turns: (old.turns + 1) % 4 });
+const flip = () => put("Flip photograph", side.value, (old) => old && { ...old, flipped: !old.flipped });
+const cut = (corners: PhotoSide["corners"]) =>
+  put("Move corner of a photograph", side.value, (old) => (old?.from === "photo" ? { ...old, corners } : old));
 </script>
 
 <template>
@@ -151,7 +132,7 @@ const flip = () => own.value && put("Flip photograph", { ...own.value, flipped: 
         <LengthField
           v-for="(label, k) in ['width', 'depth', 'height']"
           :key="label"
-          :model-value="skin.size[k]"
+          :model-value="wanted.size[k]"
           :unit="shot.unit"
           :label="`Box ${label}`"
           positive
@@ -161,7 +142,7 @@ const flip = () => own.value && put("Flip photograph", { ...own.value, flipped: 
           class="plain"
           title="Height and depth from what front, side and top show, at this width"
           data-test="skin-proportions"
-          @click="remake('Take proportions', { ...skin, size: proportioned(skin) })"
+          @click="remake('Take proportions', (old) => ({ ...old, size: proportioned(old) }))"
         >
           from the photographs
         </button>
@@ -177,32 +158,20 @@ const flip = () => own.value && put("Flip photograph", { ...own.value, flipped: 
         :data-test="`skin-${s}`"
         @click="side = s"
       >
-        {{ s }} <i v-if="skin.sides[s]" class="pi pi-check" />
+        {{ s }} <i v-if="wanted.sides[s]" class="pi pi-check" />
       </button>
     </div>
     <div class="body">
       <div class="view">
-        <template v-if="photo">
-          <img :src="`/api/pictures/${photo.picture}`" alt="" draggable="false" />
-          <svg ref="frame" :viewBox="`0 0 ${photo.width} ${photo.height}`" preserveAspectRatio="none">
-            <polygon :points="corners.map((c) => c.join(',')).join(' ')" />
-          </svg>
-          <span
-            v-for="(c, i) in corners"
-            :key="i"
-            class="corner"
-            :style="{ left: `${(c[0] / photo.width) * 100}%`, top: `${(c[1] / photo.height) * 100}%` }"
-            :data-test="`skin-corner-${i}`"
-            @pointerdown.prevent="grab(i, $event)"
-            @pointermove="move(i, $event)"
-            @pointerup="release"
-          />
-        </template>
+        <CutOut v-if="photo" :photo="photo" height="150px" @cut="cut" />
         <span v-else class="quiet">{{ own?.from === "side" ? `as the ${own.side}` : "no photograph yet" }}</span>
       </div>
       <div class="acts">
-        <button class="act" :disabled="busy" @click="photoPicker?.click()">
+        <button class="act" data-test="skin-take" @click="photoPicker?.click()">
           <i class="pi pi-image" /> {{ busy ? "making …" : "photograph" }}
+        </button>
+        <button v-if="photo" class="act" title="Cut it out large" data-test="skin-large" @click="large = true">
+          <i class="pi pi-arrow-up-right-and-arrow-down-left-from-center" /> large
         </button>
         <input
           ref="photoPicker"
@@ -221,7 +190,9 @@ const flip = () => own.value && put("Flip photograph", { ...own.value, flipped: 
           size="small"
           aria-label="Uses another side's picture"
           data-test="skin-same"
-          @update:model-value="(s) => put('Use another side', { from: 'side', side: s, turns: 0, flipped: false })"
+          @update:model-value="
+            (s) => put('Use another side', side, () => ({ from: 'side', side: s, turns: 0, flipped: false }))
+          "
         />
         <template v-if="own">
           <button class="act" data-test="skin-turn" @click="turn">turn</button>
@@ -249,6 +220,15 @@ const flip = () => own.value && put("Flip photograph", { ...own.value, flipped: 
         </p>
       </div>
     </div>
+    <Dialog
+      v-if="photo"
+      v-model:visible="large"
+      modal
+      :header="`${photo.name}: what the ${side} shows`"
+      :draggable="false"
+    >
+      <CutOut :photo="photo" height="66vh" @cut="cut" />
+    </Dialog>
   </section>
 </template>
 
@@ -263,39 +243,9 @@ const flip = () => own.value && put("Flip photograph", { ...own.value, flipped: 
   align-items: flex-start;
 }
 .view {
-  position: relative;
   flex: 0 1 auto;
   min-width: 120px;
   min-height: 60px;
-}
-.view img {
-  display: block;
-  max-height: 150px;
-  max-width: 100%;
-  user-select: none;
-}
-.view svg {
-  position: absolute;
-  inset: 0;
-  width: 100%;
-  height: 100%;
-}
-.view polygon {
-  fill: #d8674d22;
-  stroke: var(--accent);
-  stroke-width: 1.5;
-  vector-effect: non-scaling-stroke;
-}
-.corner {
-  position: absolute;
-  width: 13px;
-  height: 13px;
-  margin: -7px 0 0 -7px;
-  border: 2px solid #fff;
-  border-radius: 50%;
-  background: var(--accent);
-  cursor: grab;
-  touch-action: none;
 }
 .acts {
   display: flex;

@@ -1,7 +1,8 @@
 import { computed } from "vue";
 import type { Camera } from "#core/optics/camera";
 import { projectPoint } from "#core/optics/camera";
-import type { Vec3 } from "#core/math/vec3";
+import type { Vec2, Vec3 } from "#core/math/vec3";
+import type { Plan, Standing } from "#core/shot/landing";
 import { landingPlace } from "#core/shot/landing";
 import { modelBounds } from "#core/props/model";
 import { modelOf, placementOf, singleModelOf } from "#core/props/placed";
@@ -38,27 +39,29 @@ export function useProps(props: { shot: Shot; camera: Camera | null }) {
   const place = (name: string, put: (p: Prop["placement"]) => void): Promise<void> =>
     change(name, (p) => put(p.placement));
 
-  /** How far a prop's foot must be from another's, metres. */
-  const roomBeside = (prop: Prop): number => {
+  /** The corners of a prop's box in the world; while it has no model, of one of this size about its foot. */
+  function cornersOf(prop: Prop, guess: Vec3 = [0.4, 0.4, 0.4]): Vec3[] {
     const of = modelOf(prop, models.models);
-    if (!of) return 0.6;
-    const { low, high } = modelBounds(of);
-    const [x, y] = prop.placement.scale;
-    return 0.35 + Math.max(x * Math.max(-low[0], high[0]), y * Math.max(-low[1], high[1]));
-  };
-
-  /** Pixels that a prop covers, as a box; null where it is not in the picture. */
-  function boxOf(prop: Prop): { left: number; top: number; right: number; bottom: number } | null {
-    const of = modelOf(prop, models.models);
-    if (!of || !props.camera) return null;
-    const { low, high } = modelBounds(of);
+    const half = guess.map((s) => s / 2) as Vec3;
+    const { low, high } = of ? modelBounds(of) : { low: [-half[0], -half[1], 0], high: [half[0], half[1], guess[2]] };
     const matrix = placementMatrix(placementOf(prop));
-    const seen = [0, 1, 2, 3, 4, 5, 6, 7].flatMap((c) => {
+    return [0, 1, 2, 3, 4, 5, 6, 7].map((c) => {
       const corner = [0, 1, 2].map((k) => ((c >> k) & 1 ? high[k] : low[k]));
-      const world = [0, 4, 8].map(
+      return [0, 4, 8].map(
         (r) => matrix[r] * corner[0] + matrix[r + 1] * corner[1] + matrix[r + 2] * corner[2] + matrix[r + 3],
       ) as Vec3;
-      const pixel = projectPoint(props.camera!, world);
+    });
+  }
+
+  const planOf = (corners: readonly Vec3[]): Plan => {
+    const bound = (of: typeof Math.min): Vec2 => [of(...corners.map((c) => c[0])), of(...corners.map((c) => c[1]))];
+    return { low: bound(Math.min), high: bound(Math.max) };
+  };
+
+  /** Pixels that a box's corners bound; null where it is not in the picture. */
+  function boxOf(corners: readonly Vec3[], camera: Camera): Standing["box"] {
+    const seen = corners.flatMap((world) => {
+      const pixel = projectPoint(camera, world);
       return pixel ? [pixel] : [];
     });
     if (seen.length === 0) return null;
@@ -66,36 +69,34 @@ export function useProps(props: { shot: Shot; camera: Camera | null }) {
     return { left: Math.min(...us), top: Math.min(...vs), right: Math.max(...us), bottom: Math.max(...vs) };
   }
 
-  /** Where a new prop is set down by itself. */
-  function landing(): Vec3 {
+  /** Where a new prop, which stands at the world's origin still, is set down by itself. */
+  function landing(prop: Prop, size?: Vec3): Vec3 {
     const { camera, shot } = props;
     if (!camera) return [0, 0, 0];
-    const others = Object.values(shot.props).map((prop) => ({
-      foot: prop.placement.position,
-      room: roomBeside(prop),
-      box: boxOf(prop),
-    }));
-    return landingPlace(shot.set, camera, shot.plates.main, others);
+    const others = Object.values(shot.props).map((other): Standing => {
+      const corners = cornersOf(other);
+      return { plan: planOf(corners), box: boxOf(corners, camera) };
+    });
+    return landingPlace(shot.set, camera, shot.plates.main, planOf(cornersOf(prop, size)), others);
   }
 
-  /** Adds a prop where the plate shows ground, and selects it. */
-  async function add(name: string, source: Prop["source"]): Promise<string> {
-    const position = landing();
-    await nextTask();
+  /** Adds a prop where the plate shows ground, and selects it; `size` is how large it will be, in metres, if its model is still to come. */
+  async function add(name: string, source: Prop["source"], size?: Vec3): Promise<string> {
     const id = freshId("prop", props.shot.props);
-    await store.commit(`Add ${name}`, (d) => {
-      d.props[id] = {
-        id,
-        name,
-        source,
-        placement: { position, turnDeg: 0, leanDeg: [0, 0], scale: [1, 1, 1] },
-        keeps: "metres",
-        ...plainProp(),
-      };
-    });
+    const prop: Prop = {
+      id,
+      name,
+      source,
+      placement: { position: [0, 0, 0], turnDeg: 0, leanDeg: [0, 0], scale: [1, 1, 1] },
+      keeps: "metres",
+      ...plainProp(),
+    };
+    prop.placement.position = landing(prop, size);
+    await nextTask();
+    await store.commit(`Add ${name}`, (d) => void (d.props[id] = prop));
     desk.selected = id;
     return id;
   }
 
-  return { desk, store, models, chosen, single, model, size, change, place, landing, add };
+  return { desk, store, models, chosen, single, model, size, change, place, add };
 }
