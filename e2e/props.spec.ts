@@ -243,7 +243,14 @@ test("net loft: a kettle on a chest on the bench, dragged there and resting; a s
   const chest = async () => (await shot()).props["prop-2"];
   await expect.poll(async () => (await chest())?.source.kind).toBe("standIn");
   await page.getByTestId("drawer-place").click();
-  await desk.type("Size x", "0.3");
+  // Each of a stand-in's sizes is its own.
+  for (const [axis, metres] of [
+    ["x", "0.3"],
+    ["y", "0.2"],
+    ["z", "0.2"],
+  ])
+    await desk.type(`Size ${axis}`, metres);
+  await expect(page.getByLabel("Size x", { exact: true })).toHaveValue("0.300 m");
   // By its foot onto the bench; it comes to rest on the bench's top by itself.
   await desk.drag(at((await chest()).placement.position as Vec3), at([1.8, 3.4, loft.bench.top]));
   await expect.poll(async () => Math.abs((await chest()).placement.position[0] - 1.8)).toBeLessThan(0.1);
@@ -279,6 +286,12 @@ test("net loft: a kettle on a chest on the bench, dragged there and resting; a s
   ).toBeVisible();
   await expect.poll(async () => (await chest()).source.kind).toBe("model");
   expect((await chest()).name).toBe("chest");
+  // Drawn from a corner, it stands where the stand-in's base was, and the kettle is on its lid.
+  const [cx, cy] = (await chest()).placement.position;
+  const foot = async () => (await kettle()).placement.position;
+  await expect.poll(async () => Math.abs((await foot())[2] - loft.bench.top - 0.25)).toBeLessThan(0.001);
+  expect(Math.hypot((await foot())[0] - cx, (await foot())[1] - cy)).toBeLessThan(0.12);
+  expect((await chest()).source).toMatchObject({ reading: { unit: 0.001, foot: "base" } });
 });
 
 test("slipway: the boat, set askew, tips until it rests stably on the ramp; it is pushed to the wall", async ({

@@ -16,6 +16,8 @@ export interface BroughtModel {
   triangles: number;
   /** Extent along X, Y and Z (up), metres; of a file without units one unit is taken as a metre. */
   size: Vec3;
+  /** Its box's lower corner, alike. */
+  low: Vec3;
   /** False where the format has no units, or does not say which way is up. */
   unitIsSure: boolean;
   upIsSure: boolean;
@@ -90,6 +92,7 @@ export async function readModel(
     name,
     triangles: triangleCount(model),
     size,
+    low,
     unitIsSure: unit !== null,
     upIsSure,
     outline: outlineOf(model, size),

@@ -11,7 +11,7 @@ import { decodeTexture } from "#node/images";
 import type { Vec3 } from "#core/math/vec3";
 import type { Model } from "#core/props/model";
 import { modelBounds, triangleCount } from "#core/props/model";
-import { readModel as withReading } from "#core/props/placed";
+import { readModel as withReading } from "#core/props/reading";
 import type { Reading } from "#core/props/schema";
 import { storable } from "#core/text/storable";
 import type { Shot } from "#core/shot/schema";

@@ -28,6 +28,8 @@ export const ReadingSchema = v.object({
   unit: Positive,
   /** Which of its axes, as it came in, is up here. */
   up: v.picklist(["x", "y", "z"]),
+  /** What of it stands where the prop is placed: the file's origin, as where nothing is said, or the middle of its base. */
+  foot: v.optional(v.picklist(["origin", "base"])),
 });
 export type Reading = v.InferOutput<typeof ReadingSchema>;
 export const plainReading = (): Reading => ({ unit: 1, up: "z" });

@@ -115,6 +115,8 @@ export interface ModelAsset {
   triangles: number;
   /** Extent along X, Y and Z (up), metres; of a file without units one unit is taken as a metre. */
   size: [number, number, number];
+  /** Its box's lower corner, alike. */
+  low: [number, number, number];
   /** False where the format has no units, or does not say which way is up. */
   unitIsSure: boolean;
   upIsSure: boolean;

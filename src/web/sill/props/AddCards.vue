@@ -5,7 +5,8 @@ import type { Camera } from "#core/optics/camera";
 import { sizeDifferences } from "#core/props/differences";
 import { modelBounds } from "#core/props/model";
 import type { Vec3 } from "#core/math/vec3";
-import { readSize, singleModelOf } from "#core/props/placed";
+import { singleModelOf } from "#core/props/placed";
+import { readSize } from "#core/props/reading";
 import type { Prop } from "#core/props/schema";
 import { plainReading } from "#core/props/schema";
 import { bareSkin } from "#core/props/skin";
@@ -110,16 +111,26 @@ defineExpose({ drop });
 async function takeOver(source: Prop["source"], name: string): Promise<void> {
   const held = chosen.value!;
   if (held.source.kind !== "standIn" || source.kind !== "model") return;
+  const check = store.stays();
   const wanted = held.source.size.map((s, k) => s * held.placement.scale[k]);
+  // Where the stand-in's base was is where the model's is.
+  const based: Prop["source"] = { ...source, reading: { ...source.reading, foot: "base" } };
+  await models.fetched(source.asset);
+  check();
+  const model = singleModelOf({ ...held, source: based }, models.models);
+  const { low, high } = model ? modelBounds(model) : { low: [0, 0, 0], high: wanted };
+  const resting = Object.values(props.shot.props).filter(
+    ({ stands }) => stands?.on === "prop" && stands.prop === held.id,
+  );
   await store.commit(`Put ${name} in place of ${held.name}`, (d) => {
-    d.props[held.id].source = source;
+    d.props[held.id].source = based;
     d.props[held.id].name = name;
     d.props[held.id].placement.scale = [1, 1, 1];
+    // What stood on it comes down on it from above.
+    for (const { id } of resting)
+      d.props[id].placement.position[2] += Math.max(0, high[2] - low[2] - wanted[2]) + 0.001;
   });
-  await models.fetched(source.asset);
-  const model = singleModelOf(props.shot.props[held.id], models.models);
   if (model) {
-    const { low, high } = modelBounds(model);
     const words = sizeDifferences(
       high.map((x, k) => x - low[k]),
       wanted,
@@ -131,7 +142,8 @@ async function takeOver(source: Prop["source"], name: string): Promise<void> {
       words.length > 0 ? "Type a size in its place card, or keep it: it came in at its own." : undefined,
     );
   }
-  await rest(props.shot, held.id, false, true);
+  await rest(store.shot!, held.id, false, true);
+  for (const { id } of resting) await rest(store.shot!, id, false, true);
 }
 
 /** A newer file takes an older one's place in this shot, for the chosen prop and all others of the same file. */

@@ -2,7 +2,7 @@
 import Button from "primevue/button";
 import Dialog from "primevue/dialog";
 import { computed, ref, watch } from "vue";
-import { readSize } from "#core/props/placed";
+import { readSize, suitedFoot } from "#core/props/reading";
 import type { Reading } from "#core/props/schema";
 import type { LengthUnit } from "#core/units/length";
 import { formatLength } from "#core/units/length";
@@ -57,6 +57,12 @@ const units = computed(() =>
   })),
 );
 const ways = computed(() => (["z", "y", "x"] as const).map((up) => ({ up, ...picture(up, reading.value.unit) })));
+function answer(): void {
+  const { guess } = props.asked;
+  const { up } = reading.value;
+  const foot = up === guess.up ? guess.foot : suitedFoot(asset.low, asset.size, up);
+  props.asked.answer({ ...reading.value, foot });
+}
 const WAYS = { z: "as it came", y: "its back down", x: "its side down" };
 const asksUnit = computed(() => !asset.unitIsSure || isOdd(asset));
 </script>
@@ -133,7 +139,7 @@ const asksUnit = computed(() => !asset.unitIsSure || isOdd(asset));
       <Button
         :label="asset.missing.length > 0 ? 'Bring it in without' : 'Bring it in'"
         data-test="import-go"
-        @click="asked.answer({ ...reading })"
+        @click="answer"
       />
     </template>
   </Dialog>

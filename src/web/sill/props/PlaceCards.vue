@@ -6,10 +6,14 @@ import ToggleSwitch from "primevue/toggleswitch";
 import { computed, nextTick, ref, watch } from "vue";
 import type { Camera } from "#core/optics/camera";
 import type { Vec3 } from "#core/math/vec3";
+import { add, sub } from "#core/math/vec3";
+import type { Model } from "#core/props/model";
 import { triangleCount } from "#core/props/model";
 import { placedDistance } from "#core/props/pin";
-import { placementOf } from "#core/props/placed";
+import { placementOf, singleModelOf } from "#core/props/placed";
+import { baseOf } from "#core/props/reading";
 import { grown } from "#core/props/span";
+import { placePoint } from "#core/props/transform";
 import type { Prop } from "#core/props/schema";
 import type { Shot } from "#core/shot/schema";
 import { formatLength } from "#core/units/length";
@@ -23,12 +27,17 @@ import { useProps } from "./useProps.ts";
 
 /** Where the chosen prop stands, how large it is, and what it rests on. */
 const props = defineProps<{ shot: Shot; camera: Camera | null }>();
-const { desk, store, chosen, single, model, size, change, place } = useProps(props);
+const { desk, store, models, chosen, single, model, size, change, place } = useProps(props);
 const { busy, rest, push } = useContact();
 const { turnBy } = useTurning();
 
-/** Sizes along one axis change the whole prop alike; held apart, that axis alone. */
+/** Sizes along one axis change the whole prop alike; held apart, that axis alone, as a stand-in's are to begin with. */
 const apart = ref(false);
+watch(
+  () => chosen.value?.id,
+  () => (apart.value = chosen.value?.source.kind === "standIn"),
+  { immediate: true },
+);
 function resize(k: number, metres: number): void {
   const now = size.value;
   if (!now || now[k] <= 0 || metres <= 0) return;
@@ -94,6 +103,25 @@ const UPS = [
   { label: "Y", value: "y" },
   { label: "X", value: "x" },
 ];
+const FEET = [
+  { label: "its base's middle", value: "base" },
+  { label: "its file's origin", value: "origin" },
+];
+/** Another foot; the prop stays where it is seen. */
+function readFrom(foot: "base" | "origin"): void {
+  const { source, placement } = chosen.value!;
+  if (source.kind !== "model" || !single.value || foot === (source.reading.foot ?? "origin")) return;
+  const other = { ...chosen.value!, source: { ...source, reading: { ...source.reading, foot } } };
+  const read = singleModelOf(other, models.models);
+  if (!read) return;
+  // Both readings have the same base: where it stands is where it has to stay.
+  const at = (model: Model): Vec3 => placePoint(placementOf(chosen.value!), baseOf(model));
+  const by = sub(at(single.value), at(read));
+  void change("Read from another foot", (p) => {
+    if (p.source.kind === "model") p.source.reading.foot = foot;
+    p.placement.position = add(placement.position, by);
+  });
+}
 const standsOn = (prop: Prop): string => {
   const { stands } = prop;
   if (!stands) return "free";
@@ -208,7 +236,17 @@ const moveBy = (k: number, metres: number) =>
                 (u) => change('Turn its file up', (p) => p.source.kind === 'model' && (p.source.reading.up = u))
               "
             />
-            <span class="quiet">up</span>
+            <span class="quiet">up, foot</span>
+            <Select
+              :model-value="chosen.source.reading.foot ?? 'origin'"
+              :options="FEET"
+              option-label="label"
+              option-value="value"
+              size="small"
+              aria-label="What of it stands at its foot's place"
+              data-test="read-foot"
+              @update:model-value="readFrom"
+            />
           </span>
         </template>
       </div>

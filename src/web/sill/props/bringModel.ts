@@ -1,4 +1,5 @@
 import { ref, shallowRef } from "vue";
+import { suitedFoot } from "#core/props/reading";
 import type { Reading } from "#core/props/schema";
 import type { ModelAsset } from "#core/shot/api";
 import { api } from "../../api.ts";
@@ -35,11 +36,17 @@ const LIKELY = { least: 0.04, most: 15 };
 const ODD = { least: 0.005, most: 60 };
 
 /** The reading that gives a likely size, millimetres first for STL, else metres. */
-export function guessOf({ size, format, unitIsSure }: Pick<ModelAsset, "size" | "format" | "unitIsSure">): Reading {
+export function guessOf({
+  size,
+  low,
+  format,
+  unitIsSure,
+}: Pick<ModelAsset, "size" | "low" | "format" | "unitIsSure">): Reading {
   const largest = Math.max(...size);
   const order = format === "stl" ? [0, 1, 4, 2, 3] : [4, 1, 0, 2, 3];
   const likely = order.find((i) => largest * UNITS[i].unit >= LIKELY.least && largest * UNITS[i].unit <= LIKELY.most);
-  return { unit: unitIsSure ? 1 : UNITS[likely ?? order[0]].unit, up: "z" };
+  const unit = unitIsSure ? 1 : UNITS[likely ?? order[0]].unit;
+  return { unit, up: "z", foot: suitedFoot(low, size, "z") };
 }
 
 export const isOdd = ({ size }: Pick<ModelAsset, "size">): boolean => {

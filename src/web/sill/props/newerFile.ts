@@ -1,6 +1,6 @@
 import type { Model } from "#core/props/model";
 import { modelDifferences } from "#core/props/differences";
-import { readModel } from "#core/props/placed";
+import { readModel } from "#core/props/reading";
 import type { Reading } from "#core/props/schema";
 import { hasFile, takeNewerFile } from "#core/shot/newerFile";
 import { api } from "../../api.ts";
