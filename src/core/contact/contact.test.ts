@@ -128,6 +128,25 @@ describe("dropping", () => {
     expect(far(degrees(45))).toBeCloseTo(2 - Math.SQRT1_2, 6);
     expect(pushDistance(box(1, 1, 1), at([0, 0, 0]), [wall], [-1, 0, 0], solidOf)).toBeNull();
   });
+
+  test.each([0, 28])("it slides over the floor that it stands on and along a wall beside it, turned by %p°", (turn) => {
+    const crate = box(1.4, 4, 0.9);
+    const [c, s] = [Math.cos(degrees(turn)), Math.sin(degrees(turn))];
+    const reach = 0.7 * c + 2 * s;
+    const beside = 0.7 * s + 2 * c;
+    const wall = faces([-9, 9].map((y): Vec3 => [6, y, 0]).concat([9, -9].map((y): Vec3 => [6, y, 3])));
+    const along = faces([-9, 9].map((x): Vec3 => [x, beside, 0]).concat([9, -9].map((x): Vec3 => [x, beside, 3])));
+    const placed = at([0, 0, 0], degrees(turn));
+    expect(pushDistance(crate, placed, [floor(0, 9), along, wall], [1, 0, 0], solidOf)).toBeCloseTo(6 - reach, 3);
+    expect(pushDistance(crate, placed, [floor(0, 9), along], [1, 0, 0], solidOf)).toBeNull();
+    // What was dragged a little into a wall comes out of it.
+    const inside = at([6 - reach + 0.08, 0, 0], degrees(turn));
+    expect(pushDistance(crate, inside, [floor(0, 9), along, wall], [1, 0, 0], solidOf)).toBeCloseTo(-0.08, 3);
+    // Away from a wall that it touches, and upwards, nothing holds it but what is there.
+    expect(pushDistance(crate, placed, [floor(0, 9), along], [0, -1, 0], solidOf)).toBeNull();
+    const ceiling = floor(2.5, 9);
+    expect(pushDistance(crate, placed, [floor(0, 9), along, ceiling], [0, 0, 1], solidOf)).toBeCloseTo(1.6, 3);
+  });
 });
 
 describe("standing", () => {

@@ -29,6 +29,8 @@ export interface Touch {
 export interface DropChoice {
   /** Supports up to so far above the solid's underside push it up. */
   lift: number;
+  /** Height above which supports push nothing up: they lie behind. */
+  behind?: number;
   /** Touches within so far of the nearest are told. */
   within: number;
   /** Corners of the solid that are looked at; all where missing. */
@@ -62,7 +64,7 @@ export function dropOnto(
   solid: Solid,
   { rows, back }: Pose,
   supports: readonly Solid[],
-  { lift, within, corners = solid.corners, quick = false }: DropChoice,
+  { lift, behind = Infinity, within, corners = solid.corners, quick = false }: DropChoice,
 ): { gap: number; touches: Touch[] } {
   if (supports.length === 0 || corners.length === 0) return nothing();
   const nearest = new Nearest(within);
@@ -87,8 +89,9 @@ export function dropOnto(
   // Corners of the solid onto faces. The lowest one goes first: what is higher than it may fall is not looked at.
   const fall = (i: number, s: Solid, support: number) => {
     const [x, y, z] = [world[i * 3], world[i * 3 + 1], world[i * 3 + 2]];
-    const hit = referenceClosest(s.tree, x, y, z + lift, 0, 0, -1);
-    if (hit) nearest.add([x, y, z + lift - hit.distance], hit.distance - lift, support);
+    const above = Math.min(lift, Math.max(0, behind - z));
+    const hit = referenceClosest(s.tree, x, y, z + above, 0, 0, -1);
+    if (hit) nearest.add([x, y, z + above - hit.distance], hit.distance - above, support);
   };
   for (const { s, i: support } of below) fall(lowest, s, support);
   for (const { s, i: support } of below) {
@@ -108,11 +111,12 @@ export function dropOnto(
       const [x, y, z] = [s.positions[c * 3], s.positions[c * 3 + 1], s.positions[c * 3 + 2]];
       if (x < low[0] || x > high[0] || y < low[1] || y > high[1]) continue;
       if (low[2] - z > nearest.gap + within || z > high[2] + lift) continue;
-      const start = moved(back, x, y, z - lift);
+      const under = z > behind ? 0 : lift;
+      const start = moved(back, x, y, z - under);
       const hit = referenceClosest(solid.tree, start[0], start[1], start[2], up[0], up[1], up[2]);
-      if (hit) nearest.add([x, y, z], hit.distance - lift, support);
+      if (hit) nearest.add([x, y, z], hit.distance - under, support);
     }
-  if (!quick) acrossEdges(solid, rows, below, lift, within, nearest);
+  if (!quick) acrossEdges(solid, rows, below, { lift, behind, within }, nearest);
   return { gap: nearest.gap, touches: nearest.kept() };
 }
 
@@ -121,8 +125,7 @@ function acrossEdges(
   solid: Solid,
   rows: readonly number[],
   below: readonly { s: Solid; i: number }[],
-  lift: number,
-  within: number,
+  { lift, behind, within }: Required<Pick<DropChoice, "lift" | "behind" | "within">>,
   nearest: Nearest,
 ): void {
   const { positions: p, edges } = solid;
@@ -150,7 +153,8 @@ function acrossEdges(
         if (t < 0 || t > 1 || r < 0 || r > 1) continue;
         const mine = az + t * (bz - az);
         const theirs = q[c + 2] + r * (q[d + 2] - q[c + 2]);
-        if (theirs <= mine + lift) nearest.add([ax + t * ux, ay + t * uy, theirs], mine - theirs, support);
+        if (theirs <= mine + (theirs > behind ? 0 : lift))
+          nearest.add([ax + t * ux, ay + t * uy, theirs], mine - theirs, support);
       }
     }
   }

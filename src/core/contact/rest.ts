@@ -32,17 +32,18 @@ const poseOf = (placement: Placement): Pose => {
   return { rows, back: invertMatrix(rows) };
 };
 
-function extent(solid: Solid, rows: readonly number[]): { tall: number; size: number } {
-  let [low, high] = [Infinity, -Infinity];
+function extent(solid: Solid, rows: readonly number[]): { low: Vec3; high: Vec3; tall: number; size: number } {
+  const low: Vec3 = [Infinity, Infinity, Infinity];
+  const high: Vec3 = [-Infinity, -Infinity, -Infinity];
   for (const x of [solid.low[0], solid.high[0]])
     for (const y of [solid.low[1], solid.high[1]])
-      for (const z of [solid.low[2], solid.high[2]]) {
-        const at = moved(rows, x, y, z)[2];
-        low = Math.min(low, at);
-        high = Math.max(high, at);
-      }
+      for (const z of [solid.low[2], solid.high[2]])
+        moved(rows, x, y, z).forEach((v, k) => {
+          low[k] = Math.min(low[k], v);
+          high[k] = Math.max(high[k], v);
+        });
   const corner = (p: Vec3) => moved(rows, ...p);
-  return { tall: high - low, size: length(sub(corner(solid.high), corner(solid.low))) };
+  return { low, high, tall: high[2] - low[2], size: length(sub(corner(solid.high), corner(solid.low))) };
 }
 
 /** Straight down (or up out of what it sinks into) until it touches. Null where nothing is below it. */
@@ -221,7 +222,13 @@ function downwards(direction: Vec3): Mat3 {
   return rotationAbout(scale(axis, 1 / s), Math.atan2(s, -d[2]));
 }
 
-/** How far a solid can be pushed along a direction until it touches; null where nothing is in its way. */
+/** Metres by which what is pushed is smaller beside and behind: what it slides along, or leaves, does not stop it. */
+const SLIDE = 3e-4;
+
+/**
+ * How far a solid can be pushed along a direction until it touches, sliding along what it stands on and away from what it
+ * leans against; null where nothing is in its way.
+ */
 export function pushDistance(
   solid: Solid,
   placement: Placement,
@@ -241,9 +248,16 @@ export function pushDistance(
   const all = [0, 1, 2].flatMap((r) =>
     [0, 1, 2, 3].map((c) => turn[r][0] * rows[c] + turn[r][1] * rows[4 + c] + turn[r][2] * rows[8 + c]),
   );
-  const { size, tall } = extent(solid, all);
+  const { size, tall, low, high } = extent(solid, all);
+  // About its middle across, and its foremost end along.
+  [(low[0] + high[0]) / 2, (low[1] + high[1]) / 2, low[2]].forEach((stays, k) => {
+    const by = Math.max(0.5, 1 - ((k < 2 ? 2 : 1) * SLIDE) / (high[k] - low[k]));
+    for (let c = 0; c < 4; c++) all[k * 4 + c] *= by;
+    all[k * 4 + 3] += stays * (1 - by);
+  });
   const { gap } = dropOnto(solid, { rows: all, back: invertMatrix(all) }, turned, {
     lift: Math.max(LIFT.least, LIFT.share * tall),
+    behind: (low[2] + high[2]) / 2,
     within: TOUCH * size,
   });
   return Number.isFinite(gap) ? gap : null;

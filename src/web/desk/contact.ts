@@ -32,6 +32,8 @@ export function keepInContact(hashes: readonly string[]): void {
 
 /** Upward part of a face's normal below which it is a wall. */
 const STEEP = 0.4;
+/** Metres within which a prop touches already. */
+const TOUCHING = 5e-4;
 /** Half the side of the ground that lies below everything, metres. */
 const GROUND = 60;
 
@@ -204,7 +206,10 @@ export function useContact() {
             (x, k) => x + far * direction[k],
           ) as Vec3;
       });
-      notices.say("good", `${prop.name} went ${formatLength(far, shot.unit)} ${way} until it touched.`);
+      const length = formatLength(Math.abs(far), shot.unit);
+      if (far < -TOUCHING) notices.say("good", `${prop.name} came back by ${length}, out of what it was in.`);
+      else if (far < TOUCHING) notices.say("good", `${prop.name} touches already.`);
+      else notices.say("good", `${prop.name} went ${length} ${way} until it touched.`);
     } catch (error) {
       notices.fail(error);
     } finally {
