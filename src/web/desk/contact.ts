@@ -5,7 +5,7 @@ import { produce } from "immer";
 import { ref } from "vue";
 import type { Rested } from "#core/contact/rest";
 import type { Vec3 } from "#core/math/vec3";
-import { add, dot, sub, toDegrees } from "#core/math/vec3";
+import { add, dot, normalize, sub, toDegrees } from "#core/math/vec3";
 import type { Prop, StandsOn } from "#core/props/schema";
 import { faceNormal, facePlane, onFace } from "#core/set/face";
 import { facesOf } from "#core/set/faces";
@@ -189,9 +189,20 @@ export function useContact() {
     }
   }
 
-  /** Pushes a prop along a direction until it touches. */
-  async function push(shot: Shot, id: string, direction: Vec3, way: string): Promise<void> {
+  /** A level direction, along the face that a prop stands on: up and down its slope. */
+  function slideAlong(shot: Shot, { stands }: Prop, direction: Vec3): Vec3 {
+    if (stands?.on !== "face" || direction[2] !== 0 || isWall(shot, stands)) return direction;
+    const face = facesOf(shot.set, stands.part).find(({ id }) => id === stands.face);
+    if (!face) return direction;
+    const normal = faceNormal(face);
+    const off = dot(direction, normal);
+    return normalize(sub(direction, normal.map((n) => n * off) as Vec3));
+  }
+
+  /** Pushes a prop along a direction until it touches; a level one leads along what it stands on. */
+  async function push(shot: Shot, id: string, towards: Vec3, way: string): Promise<void> {
     const prop = shot.props[id];
+    const direction = slideAlong(shot, prop, towards);
     const job = jobOf(prop, supportsOf(shot, id));
     busy.value = true;
     try {
