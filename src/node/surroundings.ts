@@ -1,12 +1,13 @@
 import { inflateSync } from "node:zlib";
 import sharp from "sharp";
-import { DataUtils, FloatType, HalfFloatType } from "three";
+import { FloatType, HalfFloatType } from "three";
 import { EXRLoader } from "three/examples/jsm/loaders/EXRLoader.js";
 import { REC709_PRIMARIES, toRec709 } from "#core/colour/primaries";
 import { srgbToLinear } from "#core/colour/srgb";
 import { colourChannels, writeExr } from "#core/image/exr";
 import { ExrError, checkExr, isExr } from "#core/image/exrCheck";
-import { isPlainlyPacked, readExrRows } from "#core/image/exrRead";
+import { exrBand } from "#core/image/exrBand";
+import { fromHalf, isPlainlyPacked, readExrRows } from "#core/image/exrRead";
 import { HdrError, checkHdr, isHdr, readHdrRows } from "#core/image/hdr";
 import { unrolledBall } from "#core/light/surroundings/ball";
 import { AroundReducer } from "#core/light/surroundings/reduce";
@@ -20,8 +21,15 @@ const MOST_ODD = 1e-3;
 /** Greatest number that a half holds. */
 const MOST_HALF = 65_504;
 
-/** Rows after which it is told how far the reading is. */
-const TOLD_ROWS = 256;
+/** Pixels after which it is told how far the reading is. */
+const TOLD_PIXELS = 1 << 20;
+/** Pixels that are unpacked together, where a block has no more. */
+const BAND_PIXELS = 1 << 20;
+
+/** The number that every half stands for. */
+let halves: Float32Array | null = null;
+const numbersOfHalves = (): Float32Array =>
+  (halves ??= Float32Array.from({ length: 65_536 }, (_, bits) => fromHalf(bits)));
 
 /** A picture of the surroundings as it is kept. */
 export interface OpenedSurroundings {
@@ -98,19 +106,27 @@ function exrRows(bytes: Uint8Array, name: string): Rows {
     }
     const loader = new EXRLoader();
     loader.setDataType(channels.some(({ type }) => type === "float") ? FloatType : HalfFloatType);
-    const buffer = bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.byteLength);
-    const { data } = loader.parse(buffer as ArrayBuffer) as unknown as { data: Float32Array | Uint16Array };
-    const stride = data.length / (width * height);
-    const halves = data instanceof Uint16Array;
-    for (let y = 0; y < height; y++) {
-      // The loader gives rows from the bottom.
-      const from = (height - 1 - y) * width * stride;
-      for (let x = 0; x < width; x++)
-        for (let k = 0; k < 3; k++) {
-          const value = data[from + x * stride + Math.min(k, stride - 1)];
-          row[x * 3 + k] = halves ? DataUtils.fromHalfFloat(value) : value;
-        }
-      take(y, row);
+    const { blockRows } = header;
+    const blocks = Math.ceil(height / blockRows);
+    const together = Math.max(1, Math.floor(BAND_PIXELS / (width * blockRows)));
+    for (let first = 0; first < blocks; first += together) {
+      const { buffer } = exrBand(bytes, header, first, Math.min(blocks, first + together));
+      const { data, height: rows } = loader.parse(buffer) as unknown as {
+        data: Float32Array | Uint16Array;
+        height: number;
+      };
+      const stride = data.length / (width * rows);
+      const halves = data instanceof Uint16Array ? numbersOfHalves() : null;
+      for (let y = 0; y < rows; y++) {
+        // The loader gives rows from the bottom.
+        const from = (rows - 1 - y) * width * stride;
+        for (let x = 0; x < width; x++)
+          for (let k = 0; k < 3; k++) {
+            const value = data[from + x * stride + Math.min(k, stride - 1)];
+            row[x * 3 + k] = halves ? halves[value] : value;
+          }
+        take(first * blockRows + y, row);
+      }
     }
   };
   return { width, height, primaries: chromaticities ?? REC709_PRIMARIES, clippedAt: null, read };
@@ -193,14 +209,16 @@ async function reduced(
   tell: (share: number) => void,
 ): Promise<OpenedSurroundings> {
   const notices: string[] = [];
-  const matrix = toRec709(primaries);
-  if (!matrix) notices.push("Its primaries are no colours; it was taken as Rec. 709.");
+  const own = primaries.every((x, i) => Math.abs(x - REC709_PRIMARIES[i]) < 1e-6);
+  const matrix = own ? null : toRec709(primaries);
+  if (!own && !matrix) notices.push("Its primaries are no colours; it was taken as Rec. 709.");
   const ball = isBall(width, height) ? { width, height, pixels: new Float32Array(width * height * 3) } : null;
   const reducer = new AroundReducer(width, height);
   const count = { odd: 0, negative: 0, clipped: 0 };
-  let rows = 0;
+  let [rows, told] = [0, 0];
   await read((y, row) => {
-    if (++rows % TOLD_ROWS === 0) tell(rows / height);
+    rows++;
+    if ((rows - told) * width >= TOLD_PIXELS) tell((told = rows) / height);
     clean(row, matrix, count);
     if (clippedAt !== null) for (let i = 0; i < row.length; i += 3) if (row[i] >= 1 && row[i + 1] >= 1) count.clipped++;
     if (ball) ball.pixels.set(row, y * width * 3);
@@ -239,6 +257,9 @@ async function reduced(
 
 /** Takes a row to Rec. 709; endless values become the row's brightest one, others that are no numbers dark. */
 function clean(row: Float32Array, matrix: Mat3 | null, count: { odd: number; negative: number }): void {
+  let sound = 0;
+  while (sound < row.length && row[sound] >= 0 && row[sound] < Infinity) sound++;
+  if (!matrix && sound === row.length) return;
   let most = 0;
   for (const value of row) if (Number.isFinite(value) && value > most) most = value;
   for (let i = 0; i < row.length; i++) {

@@ -38,8 +38,8 @@ const REFUSED: Record<ReadTask, string> = {
 };
 
 /**
- * Seconds that reading a file of so many bytes may take, by what is read. A damaged picture can send its decoder round
- * in circles; a whole one is never so slow.
+ * Seconds that reading a file of so many bytes may take until it tells how far it is, and from there to where it tells
+ * again, by what is read. A damaged picture can send its decoder round in circles; a whole one is never silent for so long.
  */
 const SECONDS: Partial<Record<ReadTask, (bytes: number) => number>> = {
   surroundings: (bytes) => 2 + bytes / MB,
@@ -176,8 +176,12 @@ export class Reader {
         if (reply.kind === "begun") {
           clearTimeout(late);
           late = after(most);
-        } else if (reply.kind === "progress") tell?.(reply.share);
-        else end(reply);
+        } else if (reply.kind === "progress") {
+          tell?.(reply.share);
+          if (!SECONDS[order.task]) return;
+          clearTimeout(late);
+          late = after(most);
+        } else end(reply);
       };
       const end = (reply: ReadReply | null) => {
         clearInterval(watch);

@@ -23,6 +23,8 @@ export interface ExrHeader {
   blockRows: number;
   /** Address of the table of blocks. */
   end: number;
+  /** Address of the box of its rows and columns. */
+  boxAt: number;
   /** CIE x and y of red, green, blue and white; null where the file leaves them to Rec. 709. */
   chromaticities: number[] | null;
   /** Its rows and columns are all of the frame that it says it is shown in. */
@@ -84,6 +86,7 @@ export function checkExr(bytes: Uint8Array, mostPixels = MOST.pixels): ExrHeader
     compression,
     blockRows: BLOCK_ROWS[compression],
     end,
+    boxAt: box.byteOffset - bytes.byteOffset,
     chromaticities: chromaticitiesOf(attributes),
     fillsFrame: fillsFrame(box, attributes.get("displayWindow")),
     pixelAspect: pixelAspectOf(attributes.get("pixelAspectRatio")),

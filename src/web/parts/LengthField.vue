@@ -24,6 +24,12 @@ function keep(): void {
   if (Math.abs(metres - props.modelValue) > 1e-6) emit("update:modelValue", metres);
   else text.value = formatLength(props.modelValue, props.unit).replace("−", "-");
 }
+/** Once it is kept, keys go to the plate again. */
+function leave(e: KeyboardEvent): void {
+  const input = e.target as HTMLInputElement;
+  input.blur();
+  if (wrong.value) input.focus();
+}
 </script>
 
 <template>
@@ -40,7 +46,7 @@ function keep(): void {
             : 'Type a length, such as 2.4, 75 cm or 6ft 2in'
           : label
       "
-      @keydown.enter="keep"
+      @keydown.enter="leave"
       @blur="keep"
     />
     <span v-if="wrong" class="wrong" role="alert">{{

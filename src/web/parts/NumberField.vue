@@ -37,6 +37,12 @@ function keep(): void {
 }
 const range = () =>
   `Type a number${props.min !== undefined ? ` from ${props.min}` : ""}${props.max !== undefined ? ` to ${props.max}` : ""}`;
+/** Once it is kept, keys go to the plate again. */
+function leave(e: KeyboardEvent): void {
+  const input = e.target as HTMLInputElement;
+  input.blur();
+  if (wrong.value) input.focus();
+}
 </script>
 
 <template>
@@ -47,7 +53,7 @@ const range = () =>
       :invalid="wrong"
       :aria-label="label"
       :title="wrong ? range() : label"
-      @keydown.enter="keep"
+      @keydown.enter="leave"
       @blur="keep"
     />
   </span>
