@@ -1,4 +1,5 @@
 import { expect, test } from "@playwright/test";
+import sharp from "sharp";
 import { toneMeter } from "../src/testing/viewTone.ts";
 import { copyOfDemo } from "./shots.ts";
 
@@ -23,4 +24,28 @@ test("net loft: polished copper and blown glass are as bright in the view as in 
   await expect(page.getByText("through the camera")).toBeVisible();
   await page.waitForTimeout(6000);
   expect(errors).toEqual([]);
+});
+
+test("where the tracer cannot be had, the props are still shown, and it is said that they mirror a guess", async ({
+  page,
+  request,
+}) => {
+  await page.route("**/kernel.wasm", (route) => route.abort());
+  /** Pixels as red as the buoy's paint. */
+  const red = async () => {
+    const png = await page.locator(".desk").screenshot();
+    const { data, info } = await sharp(png).removeAlpha().raw().toBuffer({ resolveWithObject: true });
+    let count = 0;
+    for (let i = 0; i < data.length; i += info.channels) if (data[i] > 1.8 * data[i + 1] && data[i] > 90) count++;
+    return count;
+  };
+  const guess = page.getByText("here they mirror a guess");
+  await page.goto(`/shots/${await copyOfDemo(request, (copy) => void (copy.props = {}))}/props`);
+  await expect(page.getByTestId("add-box")).toBeVisible();
+  await page.waitForTimeout(2000);
+  const plate = await red();
+  await expect(guess).toHaveCount(0);
+  await page.goto(`/shots/${await copyOfDemo(request)}/props`);
+  await expect(guess).toHaveCount(1);
+  await expect.poll(red).toBeGreaterThan(plate + 1000);
 });

@@ -1,7 +1,7 @@
 import type { Camera } from "#core/optics/camera";
 import type { Shot } from "#core/shot/schema";
 import type { Picture } from "#core/trace/scene";
-import type { AroundAsk, AroundFound, AskedPlace } from "../workers/around.worker.ts";
+import type { AroundAsk, AroundFound, AroundReport, AskedPlace } from "../workers/around.worker.ts";
 
 /**
  * Pictures of what is around places, as the tracer sees it: asked of a worker, and kept as long as set, light, camera and
@@ -17,7 +17,10 @@ export class TracedAround {
   private worker: Worker | null = null;
   private turn = 0;
 
-  constructor(private readonly onFound: () => void) {}
+  constructor(
+    private readonly onFound: () => void,
+    private readonly onFailed: () => void,
+  ) {}
 
   /** What is known of a place by now; null for nothing yet. */
   of(name: string): AroundFound | null {
@@ -44,8 +47,13 @@ export class TracedAround {
   private send(ask: AroundAsk): void {
     if (!this.worker) {
       this.worker = new Worker(new URL("../workers/around.worker.ts", import.meta.url), { type: "module" });
-      this.worker.onmessage = ({ data }: MessageEvent<AroundFound>) => {
+      this.worker.onerror = () => this.onFailed();
+      this.worker.onmessage = ({ data }: MessageEvent<AroundReport>) => {
         if (data.turn !== this.turn) return;
+        if ("failed" in data) {
+          this.onFailed();
+          return;
+        }
         this.found.set(data.name, data);
         this.onFound();
       };

@@ -125,7 +125,7 @@ export class View3d {
   /** Programs whose inputs are known. */
   private readonly read = new WeakSet<THREE.WebGLProgram>();
   /** What the tracer finds around the props. */
-  private readonly traced = new TracedAround(() => this.surroundLast());
+  private readonly traced: TracedAround;
   private surrounding = 0;
   private surroundedFor: unknown[] | null = null;
   /** What is around each prop, and how strongly it lights. */
@@ -135,7 +135,9 @@ export class View3d {
   private plate: SeenPlate | null = null;
   private readonly setMeshes = new Map<string, KeptMesh>();
 
-  constructor(canvas: HTMLCanvasElement, onTurn: () => void) {
+  /** `onGuess` is told when what is around the props cannot be looked at, so that they mirror a guess. */
+  constructor(canvas: HTMLCanvasElement, onTurn: () => void, onGuess: () => void) {
+    this.traced = new TracedAround(() => this.surroundLast(), onGuess);
     this.shades = new ContactShades(() => this.again());
     this.renderer = new THREE.WebGLRenderer({ canvas, alpha: true, premultipliedAlpha: true, antialias: false });
     this.renderer.setClearColor(0, 0);

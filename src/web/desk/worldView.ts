@@ -4,6 +4,7 @@ import type { Camera } from "#core/optics/camera";
 import type { Shot } from "#core/shot/schema";
 import { useDesk } from "../stores/desk.ts";
 import { useModels } from "../stores/models.ts";
+import { useNotices } from "../stores/notices.ts";
 import { usePlate } from "../stores/plate.ts";
 import { useProof } from "../stores/proof.ts";
 import type { Sight } from "./sight.ts";
@@ -24,7 +25,18 @@ export function useWorldView(
   const models = useModels();
   const plate = usePlate();
   const proof = useProof();
+  const notices = useNotices();
   const view: ShallowRef<View3d | null> = shallowRef(null);
+  let told = false;
+  function tellGuess(): void {
+    if (!told)
+      notices.say(
+        "warn",
+        "What is around the props could not be looked at: here they mirror a guess.",
+        "Proof and finals are not changed by it. Reload the page to look again.",
+      );
+    told = true;
+  }
 
   /** Through the plate's camera, or from outside. */
   const sight = computed<Sight | null>(() => {
@@ -58,7 +70,7 @@ export function useWorldView(
     ],
     () => {
       if (!shows.value || !canvas.value || !props.camera || waits()) return;
-      view.value ??= new View3d(canvas.value, () => desk.turned++);
+      view.value ??= new View3d(canvas.value, () => desk.turned++, tellGuess);
       const { width, height } = props.shot.plates.main;
       const s = Math.min(1, MOST_PIXELS / Math.max(width, height));
       const size = desk.outside

@@ -36,6 +36,9 @@ export interface AroundFound {
   irradiance: Picture;
 }
 
+/** What it sends: what is around a place, or that it cannot look around. */
+export type AroundReport = AroundFound | { turn: number; failed: true };
+
 /** Samples of a pixel at which a picture is told, of one place alone and of each of many. */
 const TOLD = [4, 32];
 /** Samples of a pixel of all places together, once each has its first picture. */
@@ -69,7 +72,14 @@ async function loadFiles(shot: Shot): Promise<void> {
 /** Lets what has been asked meanwhile come in. */
 const pause = (ms = 0) => new Promise<void>((resolve) => setTimeout(resolve, ms));
 
-self.onmessage = async ({ data }: MessageEvent<AroundAsk>) => {
+self.onmessage = ({ data }: MessageEvent<AroundAsk>) => {
+  answer(data).catch(() => {
+    engine = null;
+    self.postMessage({ turn: data.turn, failed: true } satisfies AroundReport);
+  });
+};
+
+async function answer(data: AroundAsk): Promise<void> {
   const number = ++asked;
   const { look } = await (engine ??= start());
   // Its props are what the view has; here is what is around them.
@@ -100,4 +110,4 @@ self.onmessage = async ({ data }: MessageEvent<AroundAsk>) => {
       });
     }
   }
-};
+}
