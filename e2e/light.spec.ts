@@ -1,3 +1,5 @@
+import { writeFile } from "node:fs/promises";
+import type { APIRequestContext } from "@playwright/test";
 import { expect, test } from "@playwright/test";
 import sharp from "sharp";
 import { srgbToLinear } from "#core/colour/srgb";
@@ -21,6 +23,10 @@ import { Desk } from "./desk.ts";
 import { copyOfDemo, opened } from "./shots.ts";
 
 test.use({ testIdAttribute: "data-test" });
+
+/** Leaves a document as it was lit by hand beside the test's results, for `npm run bench:light`. */
+const leave = async (request: APIRequestContext, id: string) =>
+  writeFile(test.info().outputPath("lit.json"), JSON.stringify(await opened(request, id)));
 
 const luminance = (c: readonly number[]) => 0.2126 * c[0] + 0.7152 * c[1] + 0.0722 * c[2];
 
@@ -70,6 +76,8 @@ test("slipway: an overcast sky from one probe, the sun off", async ({ page, requ
   expect(luminance(radiance) / ((luminance(slip.ZENITH) * 7) / 9)).toBeLessThan(1.1);
   for (const k of [0, 2])
     expect(Math.abs(radiance[k] / radiance[1] / (slip.ZENITH[k] / slip.ZENITH[1]) - 1)).toBeLessThan(0.05);
+
+  await leave(request, id);
 
   // Taken for blue, the concrete makes the sky yellow. That is told, and one click gives the colour back to the concrete.
   const blue = [0.2, 0.25, 0.34];
@@ -128,6 +136,8 @@ test("net loft: three windows from three probes, and a source seen alone, weaker
   // All windows together light the room; one hides behind the camera's back.
   const sum = (list: number[]) => list.reduce((a, b) => a + b, 0);
   expect(Math.abs(sum(found) / sum(truth) - 1)).toBeLessThan(0.2);
+
+  await leave(request, id);
 
   await page.getByTestId("drawer-sources").click();
   await page.keyboard.press("p");

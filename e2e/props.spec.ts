@@ -77,13 +77,23 @@ test("whatever is sent comes in: a zip of OBJ, STL in millimetres, PLY with colo
     await expect.poll(() => named(way)).toBeTruthy();
     await expect(page.getByText(new RegExp(`${way}.glb: [\\d,]+ triangles`))).toBeVisible();
   }
+  // Several at once come in one after the other, and so does what is dropped while they do.
+  await page.getByTestId("model-file").setInputFiles([
+    { name: "plank.stl", mimeType: "", buffer: Buffer.from(boxStl(1200, 140, 25)) },
+    { name: "tub.ply", mimeType: "", buffer: Buffer.from(boxPly(0.4, 0.4, 0.3)) },
+  ]);
+  for (const name of ["plank", "tub"]) {
+    await expect(page.getByTestId("import-ask")).toContainText(name);
+    await page.getByTestId("import-go").click();
+    await expect.poll(() => named(name)).toBeTruthy();
+  }
   // A letter is no model, and nothing is lost.
   await drop(page, "letter.obj", "Dear harbour master,\nthe crane is out of order.\n");
   await expect(page.getByText("“letter.obj” is no model that can be read")).toBeVisible();
   // Whatever comes in by itself stands on what was built, well within the plate, and on nothing else that came in.
   const { set, props, solved } = await shot();
   const feet = Object.values(props).map(({ placement }) => placement.position);
-  expect(feet).toHaveLength(5);
+  expect(feet).toHaveLength(7);
   feet.forEach((foot, i) => {
     const pixel = projectPoint(solved!.camera, foot)! as Vec2;
     expect(pickFace(set, solved!.camera, pixel)).not.toBeNull();
@@ -367,6 +377,26 @@ test("quay: lettering, rows of crates as instances, and materials that are the d
   await desk.type("Shape capitals", "0.5");
   await expect.poll(async () => (await lettering())?.height).toBe(0.5);
   expect((await lettering())!.outline).toBe(outline);
+  // A length that it cannot have is told of and changes nothing.
+  const bevel = page.getByLabel("Shape bevel", { exact: true });
+  await bevel.fill("-3 cm");
+  await bevel.press("Enter");
+  await expect(page.getByRole("alert").filter({ hasText: "Type a length of zero or more" })).toBeVisible();
+  await desk.type("Shape bevel", "0.01");
+  // What is changed while its outline is still made is in the outline as well.
+  const spaced = page.getByLabel("Room between letters", { exact: true });
+  await page.getByTestId("letters").fill("SALT\nHOUSE");
+  await page.getByTestId("letters").blur();
+  await spaced.fill("0.2");
+  await spaced.press("Enter");
+  await expect.poll(async () => (await lettering())?.spacing).toBe(0.2);
+  const quick = (await lettering())!;
+  expect(quick.text).toBe("SALT\nHOUSE");
+  for (const room of [0, 0.2]) {
+    await desk.type("Room between letters", String(room));
+    await expect.poll(async () => (await lettering())?.spacing).toBe(room);
+  }
+  expect((await lettering())!.outline).toBe(quick.outline);
   await page.getByTestId("look-preset").click();
   await page.getByRole("option", { name: "brass" }).click();
   await expect.poll(async () => (await shot()).props["prop-1"].looks.text?.preset).toBe("brass");

@@ -3,6 +3,7 @@ import { encodeExr, init } from "exrs";
 import sharp from "sharp";
 import { colourChannels, toHalf, writeExr } from "#core/image/exr";
 import { fromHalf, readExr } from "#core/image/exrRead";
+import { newSlope } from "#core/light/level";
 import { directionAt, lookUp } from "#core/light/surroundings/sphere";
 import { directionFromAngles } from "#core/light/sun";
 import { turnMatrix } from "#core/light/surroundings/turn";
@@ -187,7 +188,7 @@ function painted(width: number, colour: (d: Vec3) => number): Picture {
   return { ...own, pixels };
 }
 const asItIs = { turnDeg: 0, tiltDeg: 0, rollDeg: 0, flip: false };
-const endless = (turn = asItIs): Surround => ({ turn: turnMatrix(turn), gain: [1, 1, 1], extent: null });
+const endless = (turn = asItIs): Surround => ({ turn: turnMatrix(turn, newSlope()), gain: [1, 1, 1], extent: null });
 
 /** A white matt square of a centimetre that faces up, seen from above. */
 const patchAt = (at: Vec3, environment: Picture, surround: Surround): TraceScene => ({
@@ -296,7 +297,7 @@ describe("surroundings around the place", () => {
   ])("the highlight on a mirror ball lies where geometry says: %j", async (turn) => {
     const spot = directionFromAngles(toRadians(205), toRadians(35));
     const picture = painted(1024, (d) => (dot(d, spot) > Math.cos(toRadians(1)) ? 400 : 0.01));
-    const matrix = turnMatrix(turn);
+    const matrix = turnMatrix(turn, newSlope());
     // Where the spot is in the world: the column-wise product takes the picture's direction out.
     const light = [0, 1, 2].map((k) => matrix[k] * spot[0] + matrix[3 + k] * spot[1] + matrix[6 + k] * spot[2]) as Vec3;
     const eye: Vec3 = [0, -30, 0];

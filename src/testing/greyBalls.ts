@@ -1,3 +1,4 @@
+import { readFileSync } from "node:fs";
 import { traceSceneOf } from "#core/render/scene";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import { add, distance, scale } from "#core/math/vec3";
@@ -19,15 +20,17 @@ import { quay } from "../demo/quay.ts";
 import { slipway } from "../demo/slipway.ts";
 
 /**
- * npm run bench:light [-- SAMPLES [PLACE]]: grey balls of 18 % laid about the demo places, in the light that each document
- * recovered from its plate with the interface's tools, against the same balls in the true light. Where and how far the
- * light itself is off, without plate, material or grain.
+ * npm run bench:light [-- SAMPLES [PLACE [FILE]]]: grey balls of 18 % laid about the demo places, in the light that each
+ * document recovered from its plate with the interface's tools, against the same balls in the true light. Where and how far
+ * the light itself is off, without plate, material or grain. FILE is a document of that place that somebody lit by hand, as
+ * the server gives it (`/api/shots/ID`); the interface tests leave theirs in `test-results`.
  */
 const PLACES: Record<DemoPlace, () => Place> = { quay, netloft, slipway };
 /** Radius of a ball over its distance from the camera. */
 const SEEN = 0.02;
 const SAMPLES = Number(process.argv[2] ?? 16);
 const ONLY = process.argv[3];
+const LIT = process.argv[4];
 
 interface Ball {
   pixel: Vec2;
@@ -89,7 +92,9 @@ async function coloursOf(scene: TraceScene, shot: Shot | null, balls: readonly B
 
 for (const place of Object.keys(PLACES) as DemoPlace[]) {
   if (ONLY && place !== ONLY) continue;
-  const { shot, plate, models } = await documentOf(place);
+  const document = await documentOf(place);
+  const { plate, models } = document;
+  const shot = LIT ? (JSON.parse(readFileSync(LIT, "utf8")) as { shot: Shot }).shot : document.shot;
   const truth = PLACES[place]();
   const balls = ballsOn(shot);
   const props = piecesOf(balls);

@@ -22,7 +22,7 @@ const spread = computed(() => {
   const { spread: own } = props.shot.light.sky;
   return own.kind === "picture" ? own : null;
 });
-const turn = computed(() => (spread.value ? turnMatrix(spread.value) : null));
+const turn = computed(() => (spread.value ? turnMatrix(spread.value, props.shot.light.slope) : null));
 const WIDTH = 150;
 const height = computed(() => Math.max(1, Math.round((WIDTH * props.frame.height) / props.frame.width)));
 const faint = computed(() => desk.tool === "turn-sky");

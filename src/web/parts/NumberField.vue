@@ -25,6 +25,8 @@ watch(
 );
 
 function keep(): void {
+  wrong.value = false;
+  if (text.value === shown(props.modelValue)) return;
   const value = Number.parseFloat(text.value.replace(",", ".").replace("−", "-"));
   wrong.value =
     !Number.isFinite(value) ||

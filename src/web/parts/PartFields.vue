@@ -19,7 +19,6 @@ function put(key: string, value: number): void {
   const field = fields.value.find((f) => f.key === key)!;
   const { id } = props.part;
   const exact = field.unit === "count" ? Math.round(value) : value;
-  if (exact < field.least) return;
   void store.commit(`Type ${field.label}`, (d) => field.put(d.set[id] as Part, exact));
 }
 </script>
@@ -32,6 +31,7 @@ function put(key: string, value: number): void {
       :model-value="f.value"
       :unit="shot.unit"
       :label="label(f.label)"
+      :least="f.least"
       @update:model-value="(m) => put(f.key, m)"
     />
     <NumberField
@@ -39,6 +39,7 @@ function put(key: string, value: number): void {
       :model-value="f.value"
       :label="label(f.label)"
       :digits="DIGITS[f.unit]"
+      :min="f.least"
       :unit="f.unit === 'degrees' ? '°' : undefined"
       @update:model-value="(m) => put(f.key, m)"
     />

@@ -2,6 +2,7 @@ import type { Remote } from "comlink";
 import { transfer, wrap } from "comlink";
 import { defineStore } from "pinia";
 import { shallowRef } from "vue";
+import type { Slope } from "#core/light/level";
 import type { SurroundingsFacts } from "#core/light/surroundings/facts";
 import type { PictureSpread } from "#core/light/surroundings/known";
 import { provideSurroundings } from "#core/light/surroundings/known";
@@ -103,14 +104,14 @@ export const useModels = defineStore("models", () => {
   }
 
   /** What the picture of the surroundings tells of itself; null if it cannot be had. */
-  async function lookAround(spread: PictureSpread): Promise<SurroundingsFacts | null> {
+  async function lookAround(spread: PictureSpread, slope: Slope): Promise<SurroundingsFacts | null> {
     let bytes: Uint8Array | null = null;
     if (await reader().needsSurroundings(spread.asset)) {
       const response = await fetch(`/api/assets/${spread.asset}`);
       if (!response.ok) return null;
       bytes = new Uint8Array(await response.arrayBuffer());
     }
-    return reader().lookAround(plain(spread), bytes);
+    return reader().lookAround(plain(spread), plain(slope), bytes);
   }
 
   return { models, lookAround, load, fetched, readAhead, forget, pack, skinned };

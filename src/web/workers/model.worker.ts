@@ -5,6 +5,7 @@ import type { ImageDecoder } from "#core/exchange/gltf";
 import { readAsset } from "#core/exchange/asset";
 import { readExr } from "#core/image/exrRead";
 import { shrink } from "#core/image/resize";
+import type { Slope } from "#core/light/level";
 import type { SurroundingsFacts } from "#core/light/surroundings/facts";
 import { factsOf } from "#core/light/surroundings/facts";
 import type { PictureSpread } from "#core/light/surroundings/known";
@@ -57,9 +58,9 @@ const reading = {
   },
 
   /** What a picture of the surroundings tells of itself, from its file as it is kept. */
-  lookAround(spread: PictureSpread, bytes: Uint8Array | null): SurroundingsFacts | null {
+  lookAround(spread: PictureSpread, slope: Slope, bytes: Uint8Array | null): SurroundingsFacts | null {
     if (bytes) provideSurroundings(spread.asset, readExr(bytes, 3));
-    return factsOf(spread);
+    return factsOf(spread, slope);
   },
 
   /** Whether its file must come along to `lookAround`. */

@@ -108,17 +108,17 @@ const NOTHING: Environment = { environment: null, surround: null };
 /** A coloured sky as the tracer takes it; its picture is the same object as long as it can be. Nothing for an even one. */
 export function skyEnvironment(spread: SkySpread, radiance: Vec3, sun: Vec3, slope: Slope = newSlope()): Environment {
   if (spread.kind === "even") return NOTHING;
-  if (spread.kind === "picture") return surroundings(spread, radiance);
+  if (spread.kind === "picture") return surroundings(spread, radiance, slope);
   return { environment: skyTable(spread, radiance, sun, slope), surround: null };
 }
 
 /** Turning, strength and colour are asked along the ray, so that the picture stays in the tracer's memory as it is. */
-function surroundings(spread: PictureSpread, radiance: Vec3): Environment {
+function surroundings(spread: PictureSpread, radiance: Vec3, slope: Slope): Environment {
   const environment = litPicture(spread);
   if (!environment) return NOTHING;
-  const mean = groundMean(spread);
+  const mean = groundMean(spread, slope);
   const gain = radiance.map((r, k) => (mean[k] > 0 ? r / mean[k] : 0)) as Vec3;
-  return { environment, surround: { turn: turnMatrix(spread), gain, extent: spread.extent } };
+  return { environment, surround: { turn: turnMatrix(spread, slope), gain, extent: spread.extent } };
 }
 
 /** `sun` is a direction of the world. */

@@ -1,3 +1,4 @@
+import { newSlope } from "../level.ts";
 import type { PictureSpread } from "../surroundings/known.ts";
 import { litPicture } from "../surroundings/known.ts";
 import { lookUp } from "../surroundings/sphere.ts";
@@ -10,7 +11,8 @@ export const picture: SkyKind<PictureSpread> = {
   shape: (spread) => {
     const around = litPicture(spread);
     if (!around) return null;
-    const turn = turnMatrix(spread);
+    // It is asked for directions against what is level.
+    const turn = turnMatrix(spread, newSlope());
     return (_up, _toSun, direction) => lookUp(around, intoPicture(turn, direction));
   },
 };

@@ -3,6 +3,7 @@ import type { Vec3 } from "../../math/vec3.ts";
 import { toDegrees } from "../../math/vec3.ts";
 import { shrink } from "../../image/resize.ts";
 import type { Picture } from "../../trace/scene.ts";
+import type { Slope } from "../level.ts";
 import type { PictureSpread } from "./known.ts";
 import { groundMean, litPicture, sunIn, surroundingsOf } from "./known.ts";
 import { cellOf, directionAt } from "./sphere.ts";
@@ -12,7 +13,7 @@ import type { PicturedSun } from "./sun.ts";
 export interface SurroundingsFacts {
   /** The sun that is in it, also where it is taken out; null for none. */
   sun: PicturedSun | null;
-  /** Radiance of the even sky that lights level ground as it does, with its sun and without, in its own values. */
+  /** Radiance of the even sky that lights the world's ground as it does, with its sun and without, in its own values. */
   mean: Vec3;
   meanWithoutSun: Vec3;
   /** Share of all directions by brightness: stops against the mean, from `from` on, one entry each stop. */
@@ -22,13 +23,13 @@ export interface SurroundingsFacts {
 }
 
 /** Looks through a loaded picture as it lights; null before it is loaded. Takes a second at most, in a worker. */
-export function factsOf(spread: PictureSpread): SurroundingsFacts | null {
+export function factsOf(spread: PictureSpread, slope: Slope): SurroundingsFacts | null {
   const picture = litPicture(spread);
   if (!picture || !surroundingsOf(spread.asset)) return null;
   return {
     sun: sunIn(spread),
-    mean: groundMean({ ...spread, sunOut: false }),
-    meanWithoutSun: groundMean({ ...spread, sunOut: true }),
+    mean: groundMean({ ...spread, sunOut: false }, slope),
+    meanWithoutSun: groundMean({ ...spread, sunOut: true }, slope),
     stops: stopsOf(picture),
     spots: brightSpots(picture, 5),
   };

@@ -1,5 +1,6 @@
 import type { Vec3 } from "../../math/vec3.ts";
 import type { Picture } from "../../trace/scene.ts";
+import type { Slope } from "../level.ts";
 import type { SkySpread } from "../schema.ts";
 import { blurred, contrasted, expanded } from "./adjust.ts";
 import { cellOf, directionAt } from "./sphere.ts";
@@ -31,13 +32,16 @@ export function provideSurroundings(hash: string, picture: Picture): void {
 }
 
 /** What was made of a picture last, by what it was made with: the same object as long as nothing of that changes. */
-function kept<T>(make: (spread: PictureSpread) => T, keyOf: (spread: PictureSpread) => unknown) {
+function kept<T, With extends unknown[] = []>(
+  make: (spread: PictureSpread, ...by: With) => T,
+  keyOf: (spread: PictureSpread) => unknown,
+) {
   const made = new Map<string, T>();
-  return (spread: PictureSpread): T => {
-    const key = JSON.stringify([hasSurroundings(spread.asset), keyOf(spread)]);
+  return (spread: PictureSpread, ...by: With): T => {
+    const key = JSON.stringify([hasSurroundings(spread.asset), keyOf(spread), by]);
     if (!made.has(key)) {
       if (made.size > 3) made.delete(made.keys().next().value!);
-      made.set(key, make(spread));
+      made.set(key, make(spread, ...by));
     }
     return made.get(key)!;
   };
@@ -83,12 +87,12 @@ export const litPicture = kept<Picture | null>(
   ],
 );
 
-/** Radiance of the even sky that lights level ground as the turned picture does, in the picture's own values. */
-export const groundMean = kept<Vec3>(
-  (spread) => {
+/** Radiance of the even sky that lights the world's ground as the turned picture does, in the picture's own values. */
+export const groundMean = kept<Vec3, [slope: Slope]>(
+  (spread, slope) => {
     const picture = litPicture(spread);
     if (!picture) return [1, 1, 1];
-    const turn = turnMatrix(spread);
+    const turn = turnMatrix(spread, slope);
     const { width, height, pixels } = picture;
     const sum: Vec3 = [0, 0, 0];
     let weights = 0;

@@ -8,6 +8,8 @@ import { pixelDirection, rotationFromAngles } from "../../optics/camera.ts";
 import { noDistortion } from "../../optics/distortion.ts";
 import { blurred, contrasted, expanded } from "./adjust.ts";
 import { aroundFromPlate } from "./fromPlate.ts";
+import { newSlope } from "../level.ts";
+import { groundMean, provideSurroundings } from "./known.ts";
 import { AroundReducer } from "./reduce.ts";
 import { cellOf, directionAt, lookUp, placeOf } from "./sphere.ts";
 import { findSun, withoutSun } from "./sun.ts";
@@ -58,19 +60,57 @@ describe("the sphere", () => {
   test("turn, tilt and roll take the picture's middle, right and top to where they point; flipping changes right and left", () => {
     const turned = { turnDeg: 90, tiltDeg: 0, rollDeg: 0, flip: false };
     // Turned by 90° clockwise from +Y, the middle is +X, and what was on the right lies at −Y.
-    outOfPicture(turnMatrix(turned), [0, 1, 0]).forEach((v, k) => expect(v).toBeCloseTo([1, 0, 0][k], 12));
-    outOfPicture(turnMatrix(turned), [1, 0, 0]).forEach((v, k) => expect(v).toBeCloseTo([0, -1, 0][k], 12));
-    outOfPicture(turnMatrix({ ...turned, flip: true }), [1, 0, 0]).forEach((v, k) =>
+    outOfPicture(turnMatrix(turned, newSlope()), [0, 1, 0]).forEach((v, k) => expect(v).toBeCloseTo([1, 0, 0][k], 12));
+    outOfPicture(turnMatrix(turned, newSlope()), [1, 0, 0]).forEach((v, k) => expect(v).toBeCloseTo([0, -1, 0][k], 12));
+    outOfPicture(turnMatrix({ ...turned, flip: true }, newSlope()), [1, 0, 0]).forEach((v, k) =>
       expect(v).toBeCloseTo([0, 1, 0][k], 12),
     );
     // Lifted by 30°, the middle is so high; rolled clockwise by 90°, its top lies to the right.
-    expect(outOfPicture(turnMatrix({ ...turned, tiltDeg: 30 }), [0, 1, 0])[2]).toBeCloseTo(0.5, 12);
-    outOfPicture(turnMatrix({ turnDeg: 0, tiltDeg: 0, rollDeg: 90, flip: false }), [0, 0, 1]).forEach((v, k) =>
-      expect(v).toBeCloseTo([1, 0, 0][k], 12),
+    expect(outOfPicture(turnMatrix({ ...turned, tiltDeg: 30 }, newSlope()), [0, 1, 0])[2]).toBeCloseTo(0.5, 12);
+    outOfPicture(turnMatrix({ turnDeg: 0, tiltDeg: 0, rollDeg: 90, flip: false }, newSlope()), [0, 0, 1]).forEach(
+      (v, k) => expect(v).toBeCloseTo([1, 0, 0][k], 12),
     );
-    const m = turnMatrix({ turnDeg: 33, tiltDeg: -21, rollDeg: 12, flip: true });
+    const m = turnMatrix({ turnDeg: 33, tiltDeg: -21, rollDeg: 12, flip: true }, newSlope());
     const d: Vec3 = [0.36, -0.48, 0.8];
     outOfPicture(m, intoPicture(m, d)).forEach((v, k) => expect(v).toBeCloseTo(d[k], 12));
+  });
+});
+
+describe("over a ground that is not level", () => {
+  const slope = { deg: 30, towardsDeg: 70 };
+
+  test("a picture stands by what is level: its top points up, and its sides to where they do on level ground", () => {
+    const m = turnMatrix({ turnDeg: 70, tiltDeg: 0, rollDeg: 0, flip: false }, slope);
+    // Water's upright leans uphill, against the way in which the ground falls.
+    const up = outOfPicture(m, [0, 0, 1]);
+    expect(angle(up, [0, 0, 1])).toBeCloseTo(30, 9);
+    expect(angle(up, directionFromAngles(toRadians(250), toRadians(60)))).toBeCloseTo(0, 5);
+    // What lies straight down the slope on the level horizon is as much over the falling ground.
+    expect(angle(outOfPicture(m, [0, 1, 0]), directionFromAngles(toRadians(70), toRadians(30)))).toBeCloseTo(0, 5);
+  });
+
+  test("a sky of one brightness over a black land lights it by (1 + cos) / 2 (Liu and Jordan 1963, from memory)", () => {
+    provideSurroundings(
+      "half",
+      painted(512, (d) => (d[2] > 0 ? [1, 1, 1] : [0, 0, 0])),
+    );
+    const spread = {
+      kind: "picture" as const,
+      asset: "half",
+      name: "half",
+      turnDeg: 20,
+      tiltDeg: 0,
+      rollDeg: 0,
+      flip: false,
+      contrast: 1,
+      blurDeg: 0,
+      clippedAt: null,
+      expandStops: 0,
+      sunOut: false,
+      extent: null,
+    };
+    expect(groundMean(spread, newSlope())[1]).toBeCloseTo(1, 3);
+    expect(groundMean(spread, slope)[1]).toBeCloseTo((1 + Math.cos(toRadians(30))) / 2, 3);
   });
 });
 

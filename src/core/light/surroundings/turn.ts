@@ -1,7 +1,9 @@
 import type { Vec3 } from "../../math/vec3.ts";
 import { toRadians } from "../../math/vec3.ts";
+import type { Slope } from "../level.ts";
+import { worldDirection } from "../level.ts";
 
-/** How a picture of all around is turned. Degrees. */
+/** How a picture of all around is turned, against what is level. Degrees. */
 export interface Turn {
   /** Where its middle points: clockwise from +Y. */
   turnDeg: number;
@@ -13,8 +15,11 @@ export interface Turn {
   flip: boolean;
 }
 
-/** 3 × 3, row-major: from the world's directions to those of the picture (+Y in its middle). Mirrors where it is flipped. */
-export function turnMatrix({ turnDeg, tiltDeg, rollDeg, flip }: Turn): number[] {
+/**
+ * 3 × 3, row-major: from directions of a world whose ground has that slope to those of the picture (+Y in its middle).
+ * Mirrors where it is flipped.
+ */
+export function turnMatrix({ turnDeg, tiltDeg, rollDeg, flip }: Turn, slope: Slope): number[] {
   const [turn, tilt, roll] = [turnDeg, tiltDeg, rollDeg].map(toRadians);
   const [st, ct, si, ci, sr, cr] = [turn, tilt, roll].flatMap((a) => [Math.sin(a), Math.cos(a)]);
   // Axes of the picture in the world: its right, its middle and its top, tilted, turned, then rolled about the middle.
@@ -24,7 +29,8 @@ export function turnMatrix({ turnDeg, tiltDeg, rollDeg, flip }: Turn): number[] 
   const rolled = (a: Vec3, b: Vec3, s: number): Vec3 => a.map((x, k) => cr * x + s * sr * b[k]) as Vec3;
   const x = rolled(right, top, -1);
   const z = rolled(top, right, 1);
-  return [...(flip ? x.map((v) => -v) : x), ...middle, ...z];
+  const axes: Vec3[] = [flip ? (x.map((v) => -v) as Vec3) : x, middle, z];
+  return axes.flatMap((axis) => worldDirection(slope, axis));
 }
 
 /** A direction of the world as one of the picture. */

@@ -1,4 +1,6 @@
 import type { Draft } from "immer";
+import type { Slope } from "#core/light/level";
+import { levelDirection } from "#core/light/level";
 import type { Rose } from "#core/light/rose";
 import { roseOf } from "#core/light/rose";
 import { sunDirection } from "#core/light/rig";
@@ -20,18 +22,19 @@ export function followSighting(draft: Draft<Shot> | Shot, camera: Camera): void 
   draft.light.sun.elevationDeg = toDegrees(sun.elevation);
 }
 
-/** Direction of a pixel in the world, as an azimuth clockwise from +Y, degrees. */
-function azimuthOf(camera: Camera, pixel: Vec2): number {
-  const [x, y] = pixelDirection(camera, pixel);
+/** Direction of a pixel against what is level, as an azimuth clockwise from +Y, degrees. */
+function azimuthOf(camera: Camera, slope: Slope, pixel: Vec2): number {
+  const [x, y] = levelDirection(slope, pixelDirection(camera, pixel));
   return toDegrees(Math.atan2(x, y));
 }
 
 /** Turns the surroundings so that what was under a pixel stays under the pointer; null where the sky is no picture. */
 export function turnSkyHandle(shot: Shot, camera: Camera, from: Vec2): Handle | null {
-  const { spread } = shot.light.sky;
+  const { sky, slope } = shot.light;
+  const { spread } = sky;
   if (spread.kind !== "picture") return null;
   const before = spread.turnDeg;
-  const start = azimuthOf(camera, from);
+  const start = azimuthOf(camera, slope, from);
   return {
     key: "turn-sky",
     owner: "",
@@ -40,7 +43,7 @@ export function turnSkyHandle(shot: Shot, camera: Camera, from: Vec2): Handle | 
     drag: (draft, to) => {
       const own = draft.light.sky.spread;
       if (own.kind !== "picture") return;
-      const turned = before + azimuthOf(camera, to) - start;
+      const turned = before + azimuthOf(camera, slope, to) - start;
       own.turnDeg = Number((((turned % 360) + 360) % 360).toFixed(2));
     },
   };

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ref, watchEffect } from "vue";
 import { linearToSrgb, luminance } from "#core/colour/srgb";
+import { newSlope } from "#core/light/level";
 import type { PictureSpread } from "#core/light/surroundings/known";
 import { litPicture } from "#core/light/surroundings/known";
 import { lookUp, placeOf } from "#core/light/surroundings/sphere";
@@ -9,7 +10,7 @@ import type { Vec3 } from "#core/math/vec3";
 import { directionFromAngles } from "#core/light/sun";
 
 /**
- * The surroundings as they stand around the place: +Y in the middle, the horizon half-way. Dragging turns them; with
+ * The surroundings as they stand around the place: +Y in the middle, what is level half-way. Dragging turns them; with
  * Shift also lifts them.
  */
 const props = defineProps<{ spread: PictureSpread; spots: readonly Vec3[]; heading: number | null; loaded: boolean }>();
@@ -24,7 +25,7 @@ watchEffect(
     const g = canvas.value?.getContext("2d");
     const picture = props.loaded ? litPicture(props.spread) : null;
     if (!g || !picture) return;
-    const turn = turnMatrix(props.spread);
+    const turn = turnMatrix(props.spread, newSlope());
     const image = g.createImageData(WIDTH, HEIGHT);
     let mean = 0;
     const colours: Vec3[] = [];

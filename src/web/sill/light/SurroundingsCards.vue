@@ -6,6 +6,7 @@ import { luminance } from "#core/colour/srgb";
 import type { PictureSpread } from "#core/light/surroundings/known";
 import type { SurroundingsFacts } from "#core/light/surroundings/facts";
 import { outOfPicture, turnMatrix } from "#core/light/surroundings/turn";
+import { levelAngles, newSlope } from "#core/light/level";
 import { anglesFromDirection } from "#core/light/sun";
 import type { Vec3 } from "#core/math/vec3";
 import { toDegrees } from "#core/math/vec3";
@@ -39,13 +40,14 @@ const turn = (turnDeg: number, tiltDeg: number) =>
     if (spread.kind === "picture") Object.assign(spread, { turnDeg, tiltDeg });
   });
 
+const factsNow = () => models.lookAround(props.spread, light.value.slope);
 watch(
   () => {
     const { asset, clippedAt, expandStops, contrast, blurDeg, sunOut } = props.spread;
-    return JSON.stringify([asset, clippedAt, expandStops, contrast, blurDeg, sunOut]);
+    return JSON.stringify([asset, clippedAt, expandStops, contrast, blurDeg, sunOut, light.value.slope]);
   },
   async () => {
-    facts.value = await models.lookAround(props.spread).catch(() => null);
+    facts.value = await factsNow().catch(() => null);
     desk.brightSpots = facts.value?.spots ?? [];
   },
   { immediate: true },
@@ -59,10 +61,14 @@ const heading = computed(() => {
 
 /** The sun of the picture as the shot's own, of equal light: from now on it casts its shadow sharply. */
 async function takeSunOut(): Promise<void> {
-  const sun = facts.value?.sun;
+  // As it is turned by now: what of it lights the ground hangs on that.
+  const now = await factsNow().catch(() => null);
+  const sun = now?.sun;
   if (!sun) return;
-  const { mean, meanWithoutSun } = facts.value!;
-  const { azimuth, elevation } = anglesFromDirection(outOfPicture(turnMatrix(props.spread), sun.direction));
+  const { mean, meanWithoutSun } = now;
+  const { azimuth, elevation } = anglesFromDirection(
+    outOfPicture(turnMatrix(props.spread, light.value.slope), sun.direction),
+  );
   await set("Take the sun out of the surroundings", (l) => {
     const { spread } = l.sky;
     if (spread.kind !== "picture") return;
@@ -77,22 +83,26 @@ async function takeSunOut(): Promise<void> {
     l.sun.elevationDeg = Number(toDegrees(elevation).toFixed(2));
   });
 }
-const putSunBack = () =>
-  set("Put the sun back into the surroundings", (l) => {
+async function putSunBack(): Promise<void> {
+  const now = await factsNow().catch(() => null);
+  if (!now) return;
+  const { mean, meanWithoutSun } = now;
+  await set("Put the sun back into the surroundings", (l) => {
     const { spread } = l.sky;
-    if (spread.kind !== "picture" || !facts.value) return;
-    const { mean, meanWithoutSun } = facts.value;
+    if (spread.kind !== "picture") return;
     l.sky.radiance = l.sky.radiance.map((r, k) => (r / Math.max(1e-12, meanWithoutSun[k])) * mean[k]) as Vec3;
     spread.sunOut = false;
     l.sun.on = false;
   });
+}
 /** Turns the surroundings so that their sun stands over the shot's own. */
 const turnToSun = () =>
   change("Turn surroundings to the sun", (spread) => {
     const sun = facts.value?.sun;
     if (!sun) return;
-    const { azimuth } = anglesFromDirection(outOfPicture(turnMatrix(spread), sun.direction));
-    const turned = spread.turnDeg + light.value.sun.azimuthDeg - toDegrees(azimuth);
+    // Both against what is level, about whose upright it is turned.
+    const { azimuth } = anglesFromDirection(outOfPicture(turnMatrix(spread, newSlope()), sun.direction));
+    const turned = spread.turnDeg + levelAngles(light.value.slope, light.value.sun).azimuthDeg - toDegrees(azimuth);
     spread.turnDeg = Number((((turned % 360) + 360) % 360).toFixed(2));
   });
 
@@ -134,12 +144,12 @@ const sunWord = computed(() => {
   const sun = facts.value?.sun;
   if (!facts.value) return "…";
   if (!sun) return "none found in it";
-  const at = anglesFromDirection(outOfPicture(turnMatrix(props.spread), sun.direction));
+  const at = anglesFromDirection(outOfPicture(turnMatrix(props.spread, light.value.slope), sun.direction));
   const share = Math.round((100 * luminance(...sun.irradiance) * Math.max(0, Math.sin(at.elevation))) / onGround(sun));
   return `at ${toDegrees(at.azimuth).toFixed(0)}°, ${toDegrees(at.elevation).toFixed(0)}° high, ${share} % of the light on level ground`;
 });
 const onGround = ({ irradiance, direction }: NonNullable<SurroundingsFacts["sun"]>): number => {
-  const up = Math.max(0, outOfPicture(turnMatrix(props.spread), direction)[2]);
+  const up = Math.max(0, outOfPicture(turnMatrix(props.spread, light.value.slope), direction)[2]);
   return Math.PI * luminance(...facts.value!.meanWithoutSun) + up * luminance(...irradiance);
 };
 </script>

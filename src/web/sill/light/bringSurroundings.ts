@@ -1,3 +1,4 @@
+import { newSlope } from "#core/light/level";
 import type { PictureSpread } from "#core/light/surroundings/known";
 import { luminance } from "#core/colour/srgb";
 import type { Vec3 } from "#core/math/vec3";
@@ -45,7 +46,7 @@ export function useSurroundings() {
         sunOut: false,
         extent: null,
       };
-      const facts = await models.lookAround(spread);
+      const facts = await models.lookAround(spread, store.shot?.light.slope ?? newSlope());
       if (!facts) throw new Error("The picture cannot be had from the server. Drop it again.");
       check();
       await store.commit("Take surroundings", (d) => {

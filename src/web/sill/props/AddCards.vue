@@ -19,6 +19,7 @@ import { api } from "../../api.ts";
 import { useNotices } from "../../stores/notices.ts";
 import ImportAsk from "./ImportAsk.vue";
 import type { DroppedFile } from "./bringModel.ts";
+import { modelsAmong } from "./modelsAmong.ts";
 import { filesOfPicker, useBringModel } from "./bringModel.ts";
 import { isFont } from "#core/props/shapes/fontFile";
 import { FIRST_FONT, useFonts } from "../../stores/fonts.ts";
@@ -43,17 +44,28 @@ const picker = ref<HTMLInputElement>();
 const folder = ref<HTMLInputElement>();
 const newer = ref<HTMLInputElement>();
 
+/** Models that are still to come in: each waits for the one before it, until all are called off. */
+let last: Promise<void> = Promise.resolve();
+let calledOff = 0;
+function callOff(): void {
+  calledOff++;
+  cancel();
+}
 async function importFiles(files: readonly DroppedFile[]): Promise<void> {
   const check = store.stays();
-  const brought = await bring(files);
   for (const input of [picker.value, folder.value]) if (input) input.value = "";
+  const turn = calledOff;
+  for (const group of await modelsAmong(files))
+    last = last
+      .then(() => (turn === calledOff ? importModel(group, check) : undefined))
+      .catch((error: unknown) => notices.fail(error));
+  await last;
+}
+
+async function importModel(files: readonly DroppedFile[], check: () => void): Promise<void> {
+  const brought = await bring(files);
   if (!brought) return;
-  try {
-    check();
-  } catch (error) {
-    notices.fail(error);
-    return;
-  }
+  check();
   const { asset } = brought;
   const source: Prop["source"] = {
     kind: "model",
@@ -80,9 +92,10 @@ async function importFiles(files: readonly DroppedFile[]): Promise<void> {
 
 /** Keeps a font that was dropped; lettering that is chosen is set in it. */
 async function takeFont(file: File): Promise<void> {
+  const lettered = letteringOf(chosen.value) ? chosen.value : null;
   try {
     const font = await fonts.take(file);
-    if (letteringOf(chosen.value)) await letter(chosen.value!, { font });
+    if (lettered) await letter(lettered, { font });
     else notices.say("good", `“${font}” is kept for lettering.`);
   } catch (error) {
     notices.fail(error);
@@ -279,7 +292,7 @@ const MADE = SHAPE_NAMES.filter((name) => name !== "person");
         data-test="newer-file"
         @change="replaceFile($event.target as HTMLInputElement)"
       />
-      <button v-if="reading" class="plain" data-test="import-cancel" @click="cancel">cancel</button>
+      <button v-if="reading" class="plain" data-test="import-cancel" @click="callOff">cancel</button>
       <input
         ref="picker"
         type="file"

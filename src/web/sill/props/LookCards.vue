@@ -21,7 +21,7 @@ import { useProps } from "./useProps.ts";
 
 /** How the chosen prop's materials look; what its file says stays in the file. */
 const props = defineProps<{ shot: Shot; camera: Camera | null }>();
-const { chosen, change, models } = useProps(props);
+const { store, chosen, change, models } = useProps(props);
 const notices = useNotices();
 /** More parts than this are not told one by one. */
 const MOST_MESHES = 60;
@@ -83,6 +83,9 @@ function choosePicture(kind: LookPicture): void {
 async function takePicture(input: HTMLInputElement): Promise<void> {
   const [file] = input.files ?? [];
   if (!file) return;
+  // Another prop may be chosen while it is on its way.
+  const check = store.stays();
+  const [kind, of, { id }] = [picking.value, name.value!, chosen.value!];
   try {
     const head = pictureHeader(new Uint8Array(await file.slice(0, 65_536).arrayBuffer()));
     if (!head || Math.max(head.width, head.height) > MODEL_LIMITS.textureSide)
@@ -93,8 +96,13 @@ async function takePicture(input: HTMLInputElement): Promise<void> {
       );
     const { hash } = await api.addPicture(file);
     await models.fetched(hash);
-    const pictures = { ...look.value?.pictures, [picking.value]: hash };
-    await edit(`Picture of ${PICTURES[picking.value].label}`, { pictures });
+    check();
+    await store.commit(`Picture of ${PICTURES[kind].label}`, (d) => {
+      const prop = d.props[id];
+      if (!prop) return;
+      const before = prop.looks[of] ?? { preset: null };
+      prop.looks[of] = { ...before, pictures: { ...before.pictures, [kind]: hash } };
+    });
   } catch (error) {
     notices.fail(error);
   } finally {

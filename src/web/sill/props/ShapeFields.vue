@@ -38,18 +38,17 @@ const change = (name: string, put: (s: Shape) => void) =>
 
 function type(key: string, value: number): void {
   const field = fields.value.find((f) => f.key === key)!;
-  const exact = field.unit === "count" ? Math.round(value) : value;
-  if (exact < field.least || (field.most !== undefined && exact > field.most)) return;
-  void change(`Type ${field.label}`, (s) => field.put(s, exact));
+  void change(`Type ${field.label}`, (s) => field.put(s, field.unit === "count" ? Math.round(value) : value));
 }
 
 const letter = (changes: Parameters<typeof letterProp>[1]) => letterProp(props.prop, changes);
 
 async function addFont(files: FileList | null): Promise<void> {
   const file = files?.[0];
+  const { prop } = props;
   if (!file) return;
   try {
-    await letter({ font: await fonts.take(file) });
+    await letterProp(prop, { font: await fonts.take(file) });
   } catch (error) {
     notices.fail(error);
   } finally {
@@ -117,6 +116,8 @@ const PROFILES = [
         :model-value="f.value"
         :unit="shot.unit"
         :label="`Shape ${f.label}`"
+        :least="f.least"
+        :most="f.most"
         @update:model-value="(m) => type(f.key, m)"
       />
       <NumberField
@@ -124,6 +125,8 @@ const PROFILES = [
         :model-value="f.value"
         :label="`Shape ${f.label}`"
         :digits="f.unit === 'count' ? 0 : 3"
+        :min="f.least"
+        :max="f.most"
         @update:model-value="(m) => type(f.key, m)"
       />
     </label>
