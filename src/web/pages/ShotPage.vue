@@ -73,9 +73,10 @@ onMounted(async () => {
     const shot = store.shot!;
     document.title = `${shot.name} · Red Harbor`;
     desk.fit(shot.plates.main.width, shot.plates.main.height);
+    // A final may be asked for before the plate is there.
+    void finals.follow(props.id);
     await plate.load(shot);
     if (left) return;
-    await finals.follow(props.id);
     if (await models.load(shot)) store.retouch();
   } catch (error) {
     if (left) return;
