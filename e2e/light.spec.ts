@@ -11,6 +11,7 @@ import { worldDirection } from "#core/light/level";
 import { sunDirection } from "#core/light/rig";
 import { sightingKind, sightingPixels } from "#core/light/sightings/index";
 import type { Vec2, Vec3 } from "#core/math/vec3";
+import type { Lamp } from "#core/trace/scene";
 import { dot, toDegrees } from "#core/math/vec3";
 import { makePart } from "#core/set/parts/make";
 import { typedVertex } from "#core/set/vertex";
@@ -107,6 +108,7 @@ test("net loft: three windows from three probes, and a source seen alone, weaker
     request,
     (copy) => {
       copy.light.probes = {};
+      delete copy.light.lamps["lamp-3"];
       for (const lamp of Object.values(copy.light.lamps)) Object.assign(lamp, { colour: [1, 1, 1], level: 4 });
       copy.render.samples = 1;
     },
@@ -115,6 +117,26 @@ test("net loft: three windows from three probes, and a source seen alone, weaker
   const light = async () => (await opened(request, id)).shot.light;
   const desk = new Desk(page);
   await page.goto(`/shots/${id}/light`);
+  // The gable's window is drawn over what the plate shows of it, as deep as the wall in which it is.
+  await page.getByTestId("drawer-lamps").click();
+  await page.getByTestId("add-rectangle").click();
+  await desk.type("Name", "gable window");
+  const { camera } = (await opened(request, id)).shot.solved!;
+  const gable = loft.lamps[2] as Lamp & { size: [number, number] };
+  const corner = (side: number) => {
+    const [x, , z] = gable.position;
+    const [w, h] = gable.size;
+    return projectPoint(camera, [x + (side * w) / 2, loft.room.depth, z + (side * h) / 2])! as [number, number];
+  };
+  await desk.tool("lamp-window");
+  await desk.drag(corner(-1), corner(1));
+  await expect.poll(async () => (await light()).lamps["lamp-3"].tiltDeg).toBe(0);
+  const { position, size, azimuthDeg } = (await light()).lamps["lamp-3"];
+  expect(Math.abs(azimuthDeg)).toBeCloseTo(180, 1);
+  // A pixel of the plate is 4 mm there; the wall stands where its own marks put it.
+  gable.position.forEach((x, k) => expect(Math.abs(position[k] - x)).toBeLessThan(0.03));
+  gable.size.forEach((m, k) => expect(Math.abs(size[k] - m)).toBeLessThan(0.02));
+
   await page.getByTestId("drawer-probes").click();
   for (const pixel of [
     [427, 333],

@@ -1,6 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
 import type { Vec3 } from "../math/vec3.ts";
-import { distance, dot, normalize, sub } from "../math/vec3.ts";
+import { add, cross, distance, dot, normalize, scale, sub } from "../math/vec3.ts";
 import { candelaAt, profileOf, readIes } from "./ies.ts";
 import { LAMP_NAMES } from "./lamps.ts";
 import {
@@ -14,7 +14,8 @@ import {
   whiteOfExposure,
 } from "./photometry.ts";
 import { balancedColour, kelvinColour, whiteOfNeutral } from "./kelvin.ts";
-import { facingTo, placeOfHighlight, placeOfShadow } from "./placing.ts";
+import { facingTo, hungOn, placeOfHighlight, placeOfShadow, windowAcross } from "./placing.ts";
+import { acrossOf } from "./rig.ts";
 import { newLamp } from "./schema.ts";
 
 const bytes = (text: string) => Uint8Array.from(Buffer.from(text, "latin1"));
@@ -229,5 +230,49 @@ describe("lamps by what is seen of them", () => {
     const way: Vec3 = [Math.cos(t) * Math.sin(a), Math.cos(t) * Math.cos(a), Math.sin(t)];
     expect(dot(way, normalize(sub(thrower, place)))).toBeCloseTo(1, 6);
     expect(placeOfShadow(thrower, thrower, lamp)).toBeNull();
+  });
+
+  /** The corners at which a rectangle lamp is traced. */
+  const corners = (lamp: NonNullable<ReturnType<typeof windowAcross>>): Vec3[] => {
+    const facing = facingOf(lamp);
+    const across = acrossOf(lamp, facing);
+    const up = cross(facing, across);
+    return [-1, 1].flatMap((i) =>
+      [-1, 1].map((j) =>
+        add(lamp.position, add(scale(across, (i * lamp.size[0]) / 2), scale(up, (j * lamp.size[1]) / 2))),
+      ),
+    );
+  };
+  const facingOf = (lamp: { azimuthDeg: number; tiltDeg: number }): Vec3 => {
+    const [a, t] = [lamp.azimuthDeg, lamp.tiltDeg].map((d) => (d * Math.PI) / 180);
+    return [Math.cos(t) * Math.sin(a), Math.cos(t) * Math.cos(a), Math.sin(t)];
+  };
+
+  test.each([
+    ["an upright wall", [0.6, -0.8, 0], [-0.8, -0.6, 0], [0, 0, 1]],
+    ["a sloping roof", [0, -0.6, -0.8], [1, 0, 0], [0, -0.8, 0.6]],
+    ["a ceiling", [0, 0, -1], [1, 0, 0], [0, 1, 0]],
+  ] as [string, Vec3, Vec3, Vec3][])("a window on %s is filled from corner to corner", (_, normal, level, up) => {
+    const a: Vec3 = [1, 2, 0.9];
+    const b = add(a, add(scale(level, 1.3), scale(up, -0.7)));
+    const lamp = windowAcross(a, b, normal)!;
+    expect(dot(facingOf(lamp), normal)).toBeCloseTo(1, 6);
+    expect([...lamp.size].map((x) => Number(x.toFixed(4)))).toEqual([1.3, 0.7]);
+    // A centimetre off the wall, which the lamp would otherwise lie in.
+    const found = corners(lamp);
+    for (const corner of [a, b, add(a, scale(level, 1.3)), add(a, scale(up, -0.7))])
+      expect(Math.min(...found.map((c) => distance(c, add(corner, scale(normal, 0.01)))))).toBeLessThan(2e-4);
+    expect(windowAcross(a, add(a, scale(level, 1)), normal)).toBeNull();
+  });
+
+  test("a lamp hung on a wall touches it and shines into the room", () => {
+    const normal = normalize([1, 2, 0]);
+    const at: Vec3 = [0.5, 3, 1.8];
+    const flat = hungOn({ kind: "disc", size: [0.3, 0.3] }, at, normal);
+    expect(dot(sub(flat.position, at), normal)).toBeCloseTo(0.01, 9);
+    expect(dot(facingOf(flat), normal)).toBeCloseTo(1, 6);
+    // A globe lies before the wall, whole.
+    const globe = hungOn({ kind: "sphere", size: [0.3, 0.3] }, at, normal);
+    expect(distance(globe.position, at)).toBeCloseTo(0.16, 9);
   });
 });

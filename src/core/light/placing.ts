@@ -1,5 +1,8 @@
 import type { Vec3 } from "../math/vec3.ts";
-import { add, distance, dot, normalize, scale, sub, toDegrees } from "../math/vec3.ts";
+import { add, cross, distance, dot, normalize, scale, sub, toDegrees } from "../math/vec3.ts";
+import { LAMPS } from "./lamps.ts";
+import { acrossOf } from "./rig.ts";
+import type { ShotLamp } from "./schema.ts";
 
 /** Where a lamp has to be for what is seen of its light. */
 
@@ -21,6 +24,30 @@ export function placeOfShadow(thrower: Vec3, shadow: Vec3, lamp: Vec3): Vec3 | n
   const way = sub(thrower, shadow);
   const length = Math.hypot(...way);
   return length > 1e-6 ? add(thrower, scale(way, distance(lamp, thrower) / length)) : null;
+}
+
+/** Metres that a lamp stands off what it hangs on, so that none of it lies within. */
+const CLEAR = 0.01;
+
+type Hung = Pick<ShotLamp, "position" | "azimuthDeg" | "tiltDeg" | "spinDeg">;
+
+/** A lamp that hangs on a surface at a point and shines away from it. `normal`: unit, towards the camera. */
+export function hungOn({ kind, size }: Pick<ShotLamp, "kind" | "size">, point: Vec3, normal: Vec3): Hung {
+  const off = CLEAR + (LAMPS[kind].traced === "sphere" ? size[0] / 2 : 0);
+  const position = add(point, scale(normal, off));
+  return { position, ...facingTo(point, position), spinDeg: 0 };
+}
+
+/**
+ * A rectangle that fills a window: its corners lie at two opposite points of a wall, its sides level and upright there.
+ * `normal`: unit, of the wall, towards the camera. Null where the two points span nothing.
+ */
+export function windowAcross(a: Vec3, b: Vec3, normal: Vec3): (Hung & { size: [number, number] }) | null {
+  const hung = hungOn({ kind: "rectangle", size: [1, 1] }, scale(add(a, b), 0.5), normal);
+  const across = acrossOf(hung, normal);
+  const diagonal = sub(b, a);
+  const size: [number, number] = [Math.abs(dot(diagonal, across)), Math.abs(dot(diagonal, cross(normal, across)))];
+  return Math.min(...size) > CLEAR ? { ...hung, size } : null;
 }
 
 /** Azimuth and tilt of a lamp at a place that faces a point, degrees. */

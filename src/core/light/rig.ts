@@ -31,7 +31,7 @@ export function lampsOf({ light }: LightPart): Lamp[] {
 }
 
 /** Along its width, which lies level unless it is turned about its axis. */
-export function acrossOf({ azimuthDeg, spinDeg }: ShotLamp, facing: Vec3): Vec3 {
+export function acrossOf({ azimuthDeg, spinDeg }: Pick<ShotLamp, "azimuthDeg" | "spinDeg">, facing: Vec3): Vec3 {
   const azimuth = toRadians(azimuthDeg);
   const level: Vec3 = [Math.cos(azimuth), -Math.sin(azimuth), 0];
   if (spinDeg === 0) return level;

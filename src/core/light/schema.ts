@@ -219,10 +219,10 @@ export const newProbe = (id: string, pixel: Probe["pixel"], radius: number, sun:
   muted: false,
 });
 
-/** A new lamp that shines straight down. */
+/** A new lamp that shines straight down, called by its kind and the number in its id. */
 export const newLamp = (id: string, kind: ShotLamp["kind"], position: ShotLamp["position"]): ShotLamp => ({
   id,
-  name: `${LAMPS[kind].label[0].toUpperCase()}${LAMPS[kind].label.slice(1)} lamp`,
+  name: `${LAMPS[kind].label[0].toUpperCase()}${LAMPS[kind].label.slice(1)} lamp ${/\d*$/.exec(id)![0]}`.trim(),
   ...newSource(),
   kind,
   position,

@@ -12,6 +12,7 @@ import type { Shot } from "#core/shot/schema";
 import { useDesk } from "../stores/desk.ts";
 import { useModels } from "../stores/models.ts";
 import { screenPath } from "./screen.ts";
+import TurnedBall from "./TurnedBall.vue";
 
 /** The surroundings over the plate while they are turned: faintly as a whole, with their horizon and bright places. */
 const props = defineProps<{ shot: Shot; camera: Camera; frame: { width: number; height: number } }>();
@@ -55,7 +56,9 @@ const spotOf = (d: Vec3): Vec2 | null => {
   return pixel && [pixel[0] * desk.scale + desk.offset[0], pixel[1] * desk.scale + desk.offset[1]];
 };
 const spots = computed(() =>
-  turn.value ? desk.brightSpots.map((d) => spotOf(outOfPicture(turn.value!, d))).filter((at) => at !== null) : [],
+  turn.value
+    ? (desk.around?.spots ?? []).map((d) => spotOf(outOfPicture(turn.value!, d))).filter((at) => at !== null)
+    : [],
 );
 /** The picture's own horizon, in the pieces of it that lie before the camera. */
 const horizon = computed(() => {
@@ -78,6 +81,14 @@ const horizon = computed(() => {
   lay();
   return path;
 });
+/** At the plate's own left foot, as far as the window shows it. */
+const corner = computed(() => {
+  const foot = desk.offset[1] + props.frame.height * desk.scale;
+  return {
+    left: `${Math.max(0, desk.offset[0]) + 10}px`,
+    bottom: `${Math.max(0, desk.size[1] - foot) + 10}px`,
+  };
+});
 const placed = computed(() => ({
   left: `${desk.offset[0]}px`,
   top: `${desk.offset[1]}px`,
@@ -96,6 +107,7 @@ const placed = computed(() => ({
         <path :d="`M${at[0] - 14} ${at[1]}h28M${at[0]} ${at[1] - 14}v28`" />
       </g>
     </svg>
+    <TurnedBall :shot="shot" :camera="camera" :spread="spread" :style="corner" />
   </div>
 </template>
 

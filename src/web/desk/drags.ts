@@ -77,11 +77,13 @@ export function useDrags({ props, root, sight, view, handles, wipeLine, drag, se
     desk.outside
       ? p
       : [Math.min(frame.value.width, Math.max(0, p[0])), Math.min(frame.value.height, Math.max(0, p[1]))];
+  /** Where a tool's point lies: lamps hang beyond the frame as well. */
+  const marked = (p: Vec2): Vec2 => (desk.tool.startsWith("lamp-") ? p : inside(p));
   const reach = () => GRAB / desk.deskScale;
   /** Tools whose press and drag give both points. */
   const takesTwo = () =>
     desk.tool.startsWith("edge-") ||
-    ["length", "tape", "line", "closer", "soft-edge", "grain-area"].includes(desk.tool);
+    ["length", "tape", "line", "closer", "soft-edge", "grain-area", "lamp-window"].includes(desk.tool);
   const near = (a: Vec2, b: Vec2) => Math.hypot(a[0] - b[0], a[1] - b[1]) * desk.scale < STIR.prop;
 
   /** The prop that is seen at a pixel. */
@@ -129,7 +131,7 @@ export function useDrags({ props, root, sight, view, handles, wipeLine, drag, se
     }
     if (sight.value && setTools.press(props.shot, sight.value, pixel))
       return { kind: "set", to: pixel, whole: false, free: false };
-    if (takesTwo() && desk.started.length === 0) desk.started = [inside(pixel)];
+    if (takesTwo() && desk.started.length === 0) desk.started = [marked(pixel)];
     return { kind: "mark", from: at, press: pixel };
   }
 
@@ -261,7 +263,7 @@ export function useDrags({ props, root, sight, view, handles, wipeLine, drag, se
 
   /** A press of a tool that was let go: a click sets a point, a drag two. */
   async function mark(d: Extract<Drag, { kind: "mark" }>, at: Vec2, free: boolean): Promise<void> {
-    const pixel = inside(pixelAt(at));
+    const pixel = marked(pixelAt(at));
     const dragged = Math.hypot(at[0] - d.from[0], at[1] - d.from[1]) > STIR.mark;
     if (takesTwo() && desk.started.length === 1 && !dragged && near(desk.started[0], pixel)) return;
     // What is built may reach beyond the frame.

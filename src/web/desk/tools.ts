@@ -1,5 +1,6 @@
 import { pickWorld } from "#core/match/gauges";
 import type { Vec2, Vec3 } from "#core/math/vec3";
+import { dot } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 import { groundPlane, pixelDirection, pixelOnPlane } from "#core/optics/camera";
 import { MAIN_PLATE } from "#core/plate/schema";
@@ -18,7 +19,7 @@ import type { Probe } from "#core/light/schema";
 import type { Sighting } from "#core/light/sightings/index";
 import { newSighting, sightingKind } from "#core/light/sightings/index";
 import { slopeOfHorizon } from "#core/light/level";
-import { facingTo, placeOfHighlight, placeOfShadow } from "#core/light/placing";
+import { facingTo, hungOn, placeOfHighlight, placeOfShadow, windowAcross } from "#core/light/placing";
 import { sunRadiusFrom } from "#core/light/penumbra";
 import { sunDirection } from "#core/light/rig";
 import type { Area } from "#core/comp/stages/grain";
@@ -49,6 +50,12 @@ const LEAST_AREA = 32;
 const tenth = (deg: number) => Math.round(deg * 10) / 10;
 /** Radius of a patch that is read off the plate, pixels. */
 const patchRadius = (shot: Shot) => Math.round(Math.max(6, shot.plates.main.width / 100));
+
+/** What is placed by a click, to a tenth of a millimetre. */
+const rounded = <T extends { position: readonly number[] }>(hung: T): T => ({
+  ...hung,
+  position: hung.position.map((x) => Number(x.toFixed(4))),
+});
 
 /** Where in the world a pixel shows something. */
 type SurfaceAt = (shot: Shot, sight: Sight, pixel: Vec2) => { world: Vec3; normal: Vec3 } | null;
@@ -231,7 +238,7 @@ export function useTools(surface?: SurfaceAt) {
       case "lamp-aim": {
         const lamp = shot.light.lamps[desk.selected ?? ""];
         if (!lamp || !camera) return;
-        const to = tool === "lamp-aim" ? pickWorld(camera, pixel, facetsOf(shot.set)) : ground(camera, pixel);
+        const to = pickWorld(camera, pixel, facetsOf(shot.set)) ?? ground(camera, pixel);
         if (!to) return;
         await finish(
           tool === "lamp-aim" ? `Aim ${lamp.name}` : `Place ${lamp.name}`,
@@ -243,6 +250,14 @@ export function useTools(surface?: SurfaceAt) {
           },
           true,
         );
+        return;
+      }
+      case "lamp-hang":
+        await hangLamp(shot, camera, pixel);
+        return;
+      case "lamp-window": {
+        if (points.length < 2) break;
+        await fillWindow(shot, camera, points);
         return;
       }
       case "lamp-highlight":
@@ -460,17 +475,56 @@ export function useTools(surface?: SurfaceAt) {
     );
   }
 
+  /** What the set, a prop or the ground shows at a pixel of the plate; says so where that is nothing. */
+  function shownAt(shot: Shot, camera: Camera, pixel: Vec2): { world: Vec3; normal: Vec3 } | null {
+    const met = surface?.(shot, plateSight(camera), pixel) ?? null;
+    if (!met) notices.say("warn", "Nothing is there.", "Click a prop, a part of the set, or the ground.");
+    return met;
+  }
+
+  /** Hangs the chosen lamp on the face that is seen at a pixel. */
+  async function hangLamp(shot: Shot, camera: Camera | null, pixel: Vec2): Promise<void> {
+    const lamp = shot.light.lamps[desk.selected ?? ""];
+    const on = lamp && camera && shownAt(shot, camera, pixel);
+    if (!on) return;
+    const hung = hungOn(lamp, on.world, on.normal);
+    await finish(`Hang ${lamp.name}`, lamp.id, (d) => Object.assign(d.light.lamps[lamp.id], rounded(hung)), true);
+  }
+
+  /** Stretches the chosen lamp over a window, from corner to corner of it on its wall. */
+  async function fillWindow(shot: Shot, camera: Camera | null, [a, b]: Vec2[]): Promise<void> {
+    const lamp = shot.light.lamps[desk.selected ?? ""];
+    desk.started = [];
+    const on = lamp && camera && shownAt(shot, camera, a);
+    if (!on) return;
+    const { world, normal } = on;
+    const across = pixelOnPlane(camera, b, { normal, offset: dot(normal, world) });
+    const found = across && windowAcross(world, across, normal);
+    if (!found) {
+      notices.say(
+        "warn",
+        "The two corners span no window.",
+        "Click one corner of it, and the one across, on one wall.",
+      );
+      return;
+    }
+    const size = found.size.map((m) => Number(m.toFixed(4))) as [number, number];
+    await finish(
+      `Fill a window with ${lamp.name}`,
+      lamp.id,
+      (d) => Object.assign(d.light.lamps[lamp.id], rounded(found), { size }),
+      true,
+    );
+  }
+
   /** Hangs the chosen lamp where the clicked highlight or shadow asks for. */
   async function placeLamp(shot: Shot, camera: Camera | null, points: Vec2[]): Promise<void> {
     const lamp = shot.light.lamps[desk.selected ?? ""];
     if (!lamp || !camera) return;
-    const met = points.map((pixel) => surface?.(shot, plateSight(camera), pixel) ?? null);
-    const [first, last] = [met[0], met[met.length - 1]];
     desk.started = [];
-    if (!first || !last) {
-      notices.say("warn", "Nothing is there.", "Click a prop, a part of the set, or the ground.");
-      return;
-    }
+    const first = shownAt(shot, camera, points[0]);
+    const last = first && (points.length > 1 ? shownAt(shot, camera, points[1]) : first);
+    if (!last) return;
     const place =
       points.length === 1
         ? placeOfHighlight(camera.position, first.world, first.normal, lamp.position)
@@ -484,8 +538,7 @@ export function useTools(surface?: SurfaceAt) {
       lamp.id,
       (d) => {
         const own = d.light.lamps[lamp.id];
-        own.position = place.map((x) => Number(x.toFixed(4))) as Vec3;
-        Object.assign(own, facingTo(place, first.world));
+        Object.assign(own, rounded({ position: place }), facingTo(place, first.world));
       },
       true,
     );

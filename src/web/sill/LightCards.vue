@@ -34,6 +34,8 @@ const DRAWER_OF: Partial<Record<Tool, LightDrawer>> = {
   shadow: "shade",
   "lamp-place": "lamps",
   "lamp-aim": "lamps",
+  "lamp-hang": "lamps",
+  "lamp-window": "lamps",
   "lamp-highlight": "lamps",
   "lamp-shadow": "lamps",
   "turn-sky": "sky",

@@ -1,6 +1,7 @@
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
 import type { FoundLens, Proposal } from "#core/detect/propose";
+import type { SurroundingsFacts } from "#core/light/surroundings/facts";
 import type { Vec2, Vec3 } from "#core/math/vec3";
 import type { Camera, Plane } from "#core/optics/camera";
 import type { MeasureName } from "#core/set/measures";
@@ -66,6 +67,8 @@ export type Tool =
   | "shadow"
   | "lamp-place"
   | "lamp-aim"
+  | "lamp-hang"
+  | "lamp-window"
   | "lamp-highlight"
   | "lamp-shadow"
   | "turn-sky"
@@ -215,8 +218,8 @@ export const useDesk = defineStore("desk", () => {
   /** Temperature of the light on the grey thing that tells the plate's white balance. */
   const greyUnder = ref(5500);
   const lightDrawer = ref<LightDrawer>("sources");
-  /** Bright places of the surroundings, in their picture's own directions. */
-  const brightSpots = ref<Vec3[]>([]);
+  /** What the picture of the surroundings tells of itself, while its card is open. */
+  const around = shallowRef<SurroundingsFacts | null>(null);
   const renderDrawer = ref<RenderDrawer>("render");
   const checks = ref<Checks>({
     grid: "ground",
@@ -326,7 +329,7 @@ export const useDesk = defineStore("desk", () => {
     outside,
     drawer,
     lightDrawer,
-    brightSpots,
+    around,
     nextProbe,
     greyUnder,
     setDrawer,

@@ -1,5 +1,5 @@
-import type { Vec3 } from "../../math/vec3.ts";
-import { normalize } from "../../math/vec3.ts";
+import type { Mat3, Vec2, Vec3 } from "../../math/vec3.ts";
+import { add, dot, normalize, scale, sub } from "../../math/vec3.ts";
 import type { Picture } from "../../trace/scene.ts";
 import { directionAt } from "./sphere.ts";
 
@@ -39,4 +39,24 @@ export function unrolledBall({ width, height, pixels }: Picture): Picture {
       }
     }
   return out;
+}
+
+/**
+ * Direction that a mirror ball far away shows at a place of its picture, by the law of reflection. `rotation`: rows right,
+ * down and ahead of the eye; `at`: right and down from the middle, in radii. Null beside the ball.
+ */
+export function seenInBall(rotation: Mat3, [x, y]: Vec2): Vec3 | null {
+  const towards = 1 - x * x - y * y;
+  if (towards < 0) return null;
+  const [right, down, ahead] = rotation;
+  const n = add(add(scale(right, x), scale(down, y)), scale(ahead, -Math.sqrt(towards)));
+  return sub(ahead, scale(n, 2 * dot(ahead, n)));
+}
+
+/** Where a mirror ball far away shows a direction, right and down from its middle, in radii. */
+export function placeInBall(rotation: Mat3, direction: Vec3): Vec2 {
+  const [right, down, ahead] = rotation;
+  // The normal halves the angle between the way back to the eye and the direction; straight ahead is all of the rim.
+  const n = normalize(sub(direction, ahead));
+  return [dot(n, right), dot(n, down)];
 }

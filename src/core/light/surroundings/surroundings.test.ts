@@ -1,12 +1,13 @@
 import { describe, expect, test } from "@jest/globals";
 import { luminance } from "../../colour/srgb.ts";
-import type { Vec3 } from "../../math/vec3.ts";
-import { toDegrees, toRadians } from "../../math/vec3.ts";
+import type { Vec2, Vec3 } from "../../math/vec3.ts";
+import { add, normalize, scale, toDegrees, toRadians } from "../../math/vec3.ts";
 import type { Picture } from "../../trace/scene.ts";
 import { directionFromAngles } from "../sun.ts";
 import { pixelDirection, rotationFromAngles } from "../../optics/camera.ts";
 import { noDistortion } from "../../optics/distortion.ts";
 import { blurred, contrasted, expanded } from "./adjust.ts";
+import { placeInBall, seenInBall, unrolledBall } from "./ball.ts";
 import { aroundFromPlate } from "./fromPlate.ts";
 import { newSlope } from "../level.ts";
 import { groundMean, provideSurroundings } from "./known.ts";
@@ -234,4 +235,44 @@ test("made up from the plate: what it shows lies where it is, the rest goes on w
     lookUp(around, d).forEach((c, k) => expect(Math.abs(c - colour(d)[k])).toBeLessThan(0.02));
   }
   expect(around.pixels.every((v) => v > 0.1 && v < 1)).toBe(true);
+});
+
+describe("a mirror ball while the surroundings are turned", () => {
+  const rotation = rotationFromAngles({ heading: toRadians(70), tilt: toRadians(-12), roll: toRadians(3) });
+  const [right, down, ahead] = rotation;
+  const mixed = (x: number, y: number, z: number): Vec3 =>
+    normalize(add(add(scale(right, x), scale(down, y)), scale(ahead, z)));
+
+  test("its middle mirrors the camera, 45° of its face what lies at a right angle, its rim what is straight ahead", () => {
+    expect(angle(seenInBall(rotation, [0, 0])!, scale(ahead, -1))).toBeLessThan(1e-4);
+    expect(angle(seenInBall(rotation, [Math.SQRT1_2, 0])!, right)).toBeLessThan(1e-4);
+    expect(angle(seenInBall(rotation, [0, -Math.SQRT1_2])!, scale(down, -1))).toBeLessThan(1e-4);
+    expect(angle(seenInBall(rotation, [0.6 - 1e-12, 0.8])!, ahead)).toBeLessThan(1e-3);
+    expect(seenInBall(rotation, [0.8, 0.7])).toBeNull();
+  });
+
+  test("where it shows a direction is where that direction is seen in it", () => {
+    for (const d of [mixed(1, 2, -3), mixed(-2, 0.3, 1), mixed(0, -1, 4), mixed(0.01, 0, -1)])
+      expect(angle(seenInBall(rotation, placeInBall(rotation, d))!, d)).toBeLessThan(1e-4);
+  });
+
+  test("a photograph of the ball is unrolled to the same directions", () => {
+    // What is unrolled has the camera look along +Y, so that the ball is seen by one who does.
+    const level = rotationFromAngles({ heading: 0, tilt: 0, roll: 0 });
+    const size = 128;
+    const pixels = new Float32Array(size * size * 3);
+    for (let i = 0; i < size * size; i++) {
+      const at: Vec2 = [((i % size) + 0.5) / (size / 2) - 1, (Math.floor(i / size) + 0.5) / (size / 2) - 1];
+      pixels.set(seenInBall(level, at)?.map((c) => c + 1) ?? [1, 1, 1], i * 3);
+    }
+    const unrolled = unrolledBall({ width: size, height: size, pixels });
+    for (const d of [
+      [0.6, -0.8, 0],
+      [-0.5, -0.5, 0.7],
+      [0.7, 0.3, -0.6],
+    ] as Vec3[])
+      expect(angle(normalize(lookUp(unrolled, normalize(d)).map((c) => c - 1) as Vec3), normalize(d))).toBeLessThan(
+        1.5,
+      );
+  });
 });

@@ -167,6 +167,8 @@ const kinds = computed(() => KINDS.filter(({ value }) => value === chosen.value?
       </h3>
       <div class="row">
         <ToolButton tool="lamp-place" label="above a point" />
+        <ToolButton tool="lamp-hang" label="on a face" />
+        <ToolButton v-if="chosen.kind === 'rectangle'" tool="lamp-window" label="in a window" />
         <ToolButton v-if="kindOf.faces" tool="lamp-aim" label="aim at" />
         <ToolButton tool="lamp-highlight" label="highlight here" />
         <ToolButton tool="lamp-shadow" label="shadow there" />

@@ -254,33 +254,31 @@ function takeAir(): void {
           </button></span
         >
       </template>
-      <template v-if="spread.kind !== 'picture'">
-        <span>Ground falls</span>
-        <span class="row">
-          <NumberField
-            :model-value="light.slope.deg"
-            label="Slope of the ground"
-            unit="°"
-            :digits="1"
-            :min="0"
-            :max="60"
-            title="Of the world's ground against what is level: sky and almanac stand level"
-            data-test="slope"
-            @update:model-value="(v) => set('Type slope', (l) => (l.slope.deg = v))"
-          />
-          <span class="quiet">towards</span>
-          <NumberField
-            :model-value="light.slope.towardsDeg"
-            label="Azimuth in which the ground falls"
-            unit="°"
-            :digits="0"
-            title="Clockwise from +Y"
-            data-test="slope-towards"
-            @update:model-value="(v) => set('Type fall', (l) => (l.slope.towardsDeg = v))"
-          />
-          <ToolButton tool="level-line" label="by the horizon" shortcut="U" />
-        </span>
-      </template>
+      <span>Ground falls</span>
+      <span class="row">
+        <NumberField
+          :model-value="light.slope.deg"
+          label="Slope of the ground"
+          unit="°"
+          :digits="1"
+          :min="0"
+          :max="60"
+          title="Of the world's ground against what is level: sky and almanac stand level"
+          data-test="slope"
+          @update:model-value="(v) => set('Type slope', (l) => (l.slope.deg = v))"
+        />
+        <span class="quiet">towards</span>
+        <NumberField
+          :model-value="light.slope.towardsDeg"
+          label="Azimuth in which the ground falls"
+          unit="°"
+          :digits="0"
+          title="Clockwise from +Y"
+          data-test="slope-towards"
+          @update:model-value="(v) => set('Type fall', (l) => (l.slope.towardsDeg = v))"
+        />
+        <ToolButton tool="level-line" label="by the horizon" shortcut="U" />
+      </span>
       <span>Radiance</span>
       <span class="row num">
         <NumberField

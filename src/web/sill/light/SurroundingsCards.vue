@@ -40,6 +40,8 @@ const turn = (turnDeg: number, tiltDeg: number) =>
     if (spread.kind === "picture") Object.assign(spread, { turnDeg, tiltDeg });
   });
 
+let latest = 0;
+desk.around = null;
 const factsNow = () => models.lookAround(props.spread, light.value.slope);
 watch(
   () => {
@@ -47,8 +49,11 @@ watch(
     return JSON.stringify([asset, clippedAt, expandStops, contrast, blurDeg, sunOut, light.value.slope]);
   },
   async () => {
-    facts.value = await factsNow().catch(() => null);
-    desk.brightSpots = facts.value?.spots ?? [];
+    const asked = ++latest;
+    const found = await factsNow().catch(() => null);
+    if (asked !== latest) return;
+    facts.value = found;
+    desk.around = found;
   },
   { immediate: true },
 );
@@ -71,7 +76,7 @@ async function takeSunOut(): Promise<void> {
   );
   await set("Take the sun out of the surroundings", (l) => {
     const { spread } = l.sky;
-    if (spread.kind !== "picture") return;
+    if (spread.kind !== "picture" || spread.sunOut) return;
     const gain = l.sky.radiance.map((r, k) => r / Math.max(1e-12, mean[k]));
     spread.sunOut = true;
     l.sky.radiance = gain.map((g, k) => g * meanWithoutSun[k]) as Vec3;
@@ -89,7 +94,7 @@ async function putSunBack(): Promise<void> {
   const { mean, meanWithoutSun } = now;
   await set("Put the sun back into the surroundings", (l) => {
     const { spread } = l.sky;
-    if (spread.kind !== "picture") return;
+    if (spread.kind !== "picture" || !spread.sunOut) return;
     l.sky.radiance = l.sky.radiance.map((r, k) => (r / Math.max(1e-12, meanWithoutSun[k])) * mean[k]) as Vec3;
     spread.sunOut = false;
     l.sun.on = false;
@@ -181,7 +186,7 @@ const onGround = ({ irradiance, direction }: NonNullable<SurroundingsFacts["sun"
     <p class="quiet name" :title="spread.name">{{ spread.name }}</p>
   </section>
   <section class="card" style="flex: 1.2">
-    <h3>How it stands <ToolButton class="end" tool="turn-sky" label="on the plate" /></h3>
+    <h3>How it stands <ToolButton class="end" tool="turn-sky" label="on the plate" shortcut="A" /></h3>
     <div class="facts">
       <span>Turned</span>
       <span class="row">
