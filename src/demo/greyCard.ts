@@ -7,6 +7,8 @@ export const GREY_CARD = {
   floorBoards: [0.266, 0.204, 0.138],
   benchTop: [0.343, 0.26, 0.172],
   tieBeams: [0.209, 0.162, 0.107],
+  paintedFrames: [0.42, 0.4, 0.35],
+  barrelStaves: [0.196, 0.128, 0.075],
   masonry: [0.248, 0.224, 0.183],
   concrete: [0.29, 0.276, 0.242],
 } satisfies Record<string, Vec3>;

@@ -1,9 +1,10 @@
 import { solve } from "#core/match/solve";
 import type { Vec2, Vec3 } from "#core/math/vec3";
-import { toDegrees } from "#core/math/vec3";
+import { add, scale, toDegrees } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 import { groundPlane, pixelOnPlane, projectPoint } from "#core/optics/camera";
 import type { Placement } from "#core/props/transform";
+import type { Lamp } from "#core/trace/scene";
 import { cameraOf } from "#core/render/scene";
 import { requestOfShot } from "#core/match/requestOfShot";
 import { takeCamera } from "#core/shot/resolve";
@@ -11,6 +12,7 @@ import type { PlateInfo } from "#core/plate/schema";
 import type { Prop } from "#core/props/schema";
 import type { Shot } from "#core/shot/schema";
 import { newEdge } from "#core/match/schema";
+import { windowAcross } from "#core/light/placing";
 import { newLamp, newProbe } from "#core/light/schema";
 import { newShot } from "#core/shot/schema";
 import { plainProp, plainReading } from "#core/props/schema";
@@ -137,6 +139,26 @@ function done<T>(outcome: T | string): T {
   return outcome;
 }
 
+/** Metres by which the loft's windows lie back in their walls. */
+const REVEAL = 0.04;
+
+/** Corners of one of the loft's windows, around it from its lower one, in the back of its recess. */
+function windowOf({ position, facing, across, size }: Lamp): Vec3[] {
+  const back = add(position, scale(facing, -0.012));
+  return [
+    [-1, -1],
+    [1, -1],
+    [1, 1],
+    [-1, 1],
+  ].map(([i, j]) => add(add(back, scale(across, (i * size[0]) / 2)), [0, 0, (j * size[1]) / 2]));
+}
+
+/** Lets a part of a wall, by its corners on it, back into the wall. */
+function recessed(before: Body, face: string, corners: Vec3[]): Body {
+  const inset = done(insetFace(before, face, corners));
+  return done(pullFace(inset.body, inset.face, -REVEAL)).body;
+}
+
 /** Windows are probed with the levels that lamps are hung with; the probes tell the rest. */
 export async function netloftShot(
   plate: PlateInfo,
@@ -151,13 +173,15 @@ export async function netloftShot(
     [bench.x1, bench.y1, bench.top],
   ]);
   const { x0, x1, y0, y1 } = bench;
-  // Planed wood has a sheen, seen against the gable's window: index 1.4 against the 1.5 of weight 1.
+  // Planed and painted wood has a sheen, seen against the windows: index 1.4 against the 1.5 of weight 1.
   const sheen = { gloss: 0.7, roughness: 0.6 };
   shot.materials = {
     boards: newMaterial("boards", "Wall boards", GREY_CARD.wallBoards, 0.05, "grey card"),
     floor: newMaterial("floor", "Floor boards", GREY_CARD.floorBoards, 0.05, "grey card"),
     bench: { ...newMaterial("bench", "Bench top", GREY_CARD.benchTop, 0.04, "grey card"), ...sheen },
     beams: newMaterial("beams", "Tie beams", GREY_CARD.tieBeams, 0.1, "grey card"),
+    frames: { ...newMaterial("frames", "Painted frames", GREY_CARD.paintedFrames, 0.05, "grey card"), ...sheen },
+    staves: { ...newMaterial("staves", "Barrel staves", GREY_CARD.barrelStaves, 0.1, "grey card"), ...sheen },
     cloth: { ...newMaterial("cloth", "Book cloth", [0.16, 0.2, 0.22], 0.1, "grey card"), ...sheen },
   };
   shot.ground = "floor";
@@ -165,10 +189,16 @@ export async function netloftShot(
   const walls = makePart(
     "room-1",
     "Room",
-    { kind: "room", floor: rectangle(0, 0, room.width, room.depth), height: room.eaves },
+    { kind: "room", floor: rectangle(REVEAL, 0, room.width, room.depth - REVEAL), height: room.eaves },
     "boards",
   );
-  const loftBody = ridged(bodyOf(kindOf(walls).faces(walls, {})), "ceiling", room.ridge - room.eaves);
+  let loftBody = ridged(bodyOf(kindOf(walls).faces(walls, {})), "ceiling", room.ridge - room.eaves);
+  for (const lamp of loft.lamps)
+    loftBody = recessed(
+      loftBody,
+      lamp.facing[0] ? "wall-4" : "wall-3",
+      windowOf(lamp).map((p) => add(p, scale(lamp.facing, REVEAL))),
+    );
   shot.set["room-1"] = {
     ...makePart("room-1", "Room", { kind: "shell", ...loftBody }, "boards"),
     faceMaterials: { floor: "floor" },
@@ -187,6 +217,14 @@ export async function netloftShot(
     "beams",
   );
   shot.set["block-3"] = box("block-3", "Log books", [3.06, 3.46, bench.top], [3.33, 3.66, bench.top + 0.03], "cloth");
+  shot.set["block-5"] = box("block-5", "Stretcher", [x0 + 0.1, y1 - 0.12, 0.2], [x1 - 0.1, y1 - 0.07, 0.3], "beams");
+  shot.set["post-1"] = makePart(
+    "post-1",
+    "Barrel",
+    { kind: "post", foot: typedVertex([4.6, 5.3, 0]), axis: [0, 0, 0.77], radius: 0.27 },
+    "staves",
+    "catcher",
+  );
   // Two tie beams are in the picture; the row goes on over the camera at their step.
   shot.set["block-4"] = box(
     "block-4",
@@ -198,16 +236,40 @@ export async function netloftShot(
   shot.set["row-1"] = makePart("row-1", "Tie beams", evenRow("block-4", [0, 1, 0], 6), "beams", "catcher");
   loft.lamps.forEach((lamp, i) => {
     const id = `lamp-${i + 1}`;
-    const azimuthDeg = toDegrees(Math.atan2(lamp.facing[0], lamp.facing[1]));
+    const [low, , high] = windowOf(lamp);
     shot.light.lamps[id] = {
-      ...newLamp(id, "rectangle", lamp.position.map((v) => Number(v.toFixed(3))) as Vec3),
+      ...newLamp(id, "rectangle", [0, 0, 0]),
+      ...windowAcross(low, high, lamp.facing),
       name: lamp.name,
-      azimuthDeg,
-      tiltDeg: 0,
-      size: lamp.size,
       colour: [1, 1, 1],
       level: 10,
     };
+    const { facing, across } = lamp;
+    const upright: Vec3 = [0, 0, 1];
+    const middle = scale(add(low, high), 0.5);
+    const [w, h] = lamp.size;
+    // Metres that a sill stands out of the wall's recess, and beyond its window on both sides.
+    const [out, beside] = facing[0] ? [0.07, 0.07] : [0.08, 0.1];
+    const bar = (along: Vec3, half: number, wide: Vec3, own: number): [Vec3, Vec3] => [
+      add(middle, add(scale(facing, 0.015), add(scale(along, -half), scale(wide, -own)))),
+      add(middle, add(scale(facing, 0.03), add(scale(along, half), scale(wide, own)))),
+    ];
+    const built: [string, [Vec3, Vec3]][] = [
+      [
+        "Sill",
+        [
+          add(low, add(scale(across, -beside), [0, 0, -0.06])),
+          add(low, add(scale(across, w + beside), scale(facing, out))),
+        ],
+      ],
+      ["Upright bar", bar(upright, h / 2, across, 0.018)],
+      ["Level bar", bar(across, w / 2, upright, 0.015)],
+    ];
+    built.forEach(([name, [from, to]], j) => {
+      const [least, most] = [Math.min, Math.max].map((pick) => from.map((x, k) => pick(x, to[k])) as Vec3);
+      const part = `block-${6 + 3 * i + j}`;
+      shot.set[part] = box(part, `${name}, ${lamp.name}`, least, most, "frames");
+    });
   });
   shot.light.sun.on = false;
   shot.light.sky.on = false;

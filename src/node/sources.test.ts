@@ -273,6 +273,41 @@ describe("probes on a plate whose light is known", () => {
     colour.forEach((c, k) => expect(Math.abs(found.colours.lamp[k] / (c * level) - 1)).toBeLessThan(0.03));
   });
 
+  test("in a pale room most of the light is bounced, and the answer does not hang on the rig before: balancing again changes nothing", async () => {
+    const room = yard((shot) => {
+      shot.light.sun.on = false;
+      shot.light.sky.on = false;
+      shot.materials.plain = newMaterial("plain", "Plain", [0.7, 0.7, 0.7], 0.02, "typed");
+      // It looks down at a piece of the floor; nothing else of the room is on the plate.
+      shot.solved!.camera = { ...camera, rotation: rotationFromAngles({ heading: 0, tilt: -1.2, roll: 0 }) };
+      shot.set = {
+        room: makePart(
+          "room",
+          "Room",
+          { kind: "room", floor: [corner(-3, -4), corner(3, -4), corner(3, 5), corner(-3, 5)], height: 3 },
+          "plain",
+        ),
+      };
+    });
+    const { colour, level } = room.light.lamps.lamp;
+    room.light.probes.p = newProbe("p", [48, 32], 2.5, "as set");
+    const balanced = async (light: Shot["light"]) => {
+      const found = await probedLight({ ...room, light }, plateOf(room, codes));
+      if (typeof found === "string") throw new Error(found);
+      return found.colours.lamp;
+    };
+    const strong: Shot["light"] = { ...room.light, lamps: { lamp: { ...room.light.lamps.lamp, level: 10 * level } } };
+    const [once, fromStrong] = [await balanced(room.light), await balanced(strong)];
+    const [most, again] = [Math.max(...once), structuredClone(room.light)];
+    Object.assign(again.lamps.lamp, { colour: once.map((c) => c / most), level: most });
+    const twice = await balanced(again);
+    for (let k = 0; k < 3; k++) {
+      expect(once[k] / (colour[k] * level)).toBeGreaterThan(2);
+      expect(twice[k] / once[k]).toBeCloseTo(1, 6);
+      expect(fromStrong[k] / once[k]).toBeCloseTo(1, 6);
+    }
+  });
+
   test("what cannot be read is said: no probe, no source, off the set, clipped", async () => {
     const shot = yard();
     const plate = plateOf(shot, codes);

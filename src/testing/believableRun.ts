@@ -7,7 +7,7 @@ const [samples = "128", folder] = process.argv.slice(2);
 process.stdout.write(
   "place     pixels  mean  tone  95 %   L*     C*     prop  shadow  contact (CIEDE2000 against the photograph with the props)\n",
 );
-for (const place of Object.keys(DEMO_PLACES) as DemoPlace[]) {
+for (const place of (process.argv[4] ? [process.argv[4]] : Object.keys(DEMO_PLACES)) as DemoPlace[]) {
   const f = await believable(place, Number(samples), folder);
   const signed = (v: number) => `${v < 0 ? "−" : "+"}${Math.abs(v).toFixed(2)}`;
   process.stdout.write(

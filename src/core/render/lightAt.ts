@@ -20,6 +20,9 @@ export interface LightAt {
   lamps: Vec3[];
 }
 
+/** Bounces, as many as a final has. */
+const MAX_DEPTH = 8;
+
 /** What the tracer finds at plate pixels of a scene; null where a pixel shows no set. */
 export function lightAt(
   kernel: Kernel,
@@ -28,7 +31,7 @@ export function lightAt(
   pixels: readonly Vec2[],
   samples = 1024,
 ): (LightAt | null)[] {
-  const loaded = uploadScene(kernel, memory, scene, { width: 8, height: 8, seed: 1, maxDepth: 4 });
+  const loaded = uploadScene(kernel, memory, scene, { width: 8, height: 8, seed: 1, maxDepth: MAX_DEPTH });
   const lamps = scene.lamps?.length ?? 0;
   const stride = 12 + 3 * lamps;
   const out = memory.reserve(pixels.length * stride * 4);

@@ -115,8 +115,7 @@ function unitsAt(shot: Seen, at: LightAt, sun: Probe["sun"]): Vec3[] {
 
 /**
  * The sources' colours from the shot's probes: the tracer tells what a unit of each source and the set bring to each
- * patch, and non-negative least squares do the rest; repeated, since light from surfaces that the plate does not show
- * depends on the answer. A sentence where it cannot be had.
+ * patch, and non-negative least squares do the rest. A sentence where it cannot be had.
  */
 export function probeLight(kernel: Kernel, memory: SceneMemory, shot: Seen, plate: Picture): ProbedLight | string {
   if (!shot.solved) return "Solve the camera first; the probes need to know where the ground is.";
@@ -146,41 +145,29 @@ export function probeLight(kernel: Kernel, memory: SceneMemory, shot: Seen, plat
       return `The sun does not reach ${probe.id}: a set surface stands between, or it faces away. Move the probe, or check the sun.`;
   }
   const albedos = probes.map((probe) => albedoAt(shot, probe));
-  const gloss = glossOf(kernel, memory, shot, probes, sources, sceneOf);
-  const patchesOf = (bounces: Vec3[]): LitPatch[] =>
-    probes.map((probe, i) => {
-      const { under, units, bounce } = gloss[i];
-      const albedo = albedos[i].colour;
-      // Gloss as the irradiance that would make the matt surface as bright.
-      const joined = (matt: Vec3, through: number, glossy: Vec3) =>
-        matt.map((e, k) => e * through + (Math.PI * glossy[k]) / Math.max(0.01, albedo[k])) as Vec3;
-      return {
-        id: probe.id,
-        colour: read[i].colour,
-        albedo,
-        spread: albedos[i].spread,
-        surface: albedos[i].surface,
-        weight: probe.weight,
-        bounce: joined(bounces[i], under.around, bounce),
-        units: unitsAt(shot, unit[i]!, probe.sun).map((u, s) =>
-          joined(u, sources[s].id === "sun" ? under.sun : under.around, units[s]),
-        ),
-      };
-    });
-  let light = shot.light;
-  let patches: LitPatch[] = [];
-  let answer = null as ReturnType<typeof solveSources> | null;
-  for (let round = 0; round < 3; round++) {
-    const at = lightAt(kernel, memory, sceneOf(light), pixels);
-    patches = patchesOf(at.map((a) => a!.bounce));
-    answer = solveSources(patches, sources);
-    const colours = Object.fromEntries(sources.map(({ id }, s) => [id, answer!.colours[s]]));
-    const { sun, sky, lamps } = shot.light;
-    const copies = Object.entries(lamps).map(([id, lamp]) => [id, { ...lamp }] as const);
-    light = { ...shot.light, sun: { ...sun }, sky: { ...sky }, lamps: Object.fromEntries(copies) };
-    takeColours(light, colours);
-  }
-  const found = answer!;
+  const sent = sentOf(kernel, memory, shot, probes, sources, sceneOf);
+  const patches = probes.map((probe, i): LitPatch => {
+    const { under, bounce, gloss } = sent[i];
+    const albedo = albedos[i].colour;
+    // Gloss as the irradiance that would make the matt surface as bright.
+    const joined = (matt: Vec3, through: number, glossy: Vec3) =>
+      matt.map((e, k) => e * through + (Math.PI * glossy[k]) / Math.max(0.01, albedo[k])) as Vec3;
+    return {
+      id: probe.id,
+      colour: read[i].colour,
+      albedo,
+      spread: albedos[i].spread,
+      surface: albedos[i].surface,
+      weight: probe.weight,
+      bounce: joined(bounce.plate, under.around, gloss.plate),
+      units: unitsAt(shot, unit[i]!, probe.sun).map((direct, s) => {
+        const through = sources[s].id === "sun" ? under.sun : under.around;
+        const matt = direct.map((e, k) => e * through + bounce.units[s][k] * under.around) as Vec3;
+        return joined(matt, 1, gloss.units[s]);
+      }),
+    };
+  });
+  const found = solveSources(patches, sources);
   const tint = surfaceTint(shot, probes, found.colours);
   const byId = <T>(values: T[]) => Object.fromEntries(sources.map(({ id }, s) => [id, values[s]]));
   const findings = findingsOf(shot, probes, sources, found);
@@ -211,46 +198,62 @@ export function probeLight(kernel: Kernel, memory: SceneMemory, shot: Seen, plat
   };
 }
 
-/** Of every probe: what its surface's gloss sends to the camera of a unit of each source and of the set, and what is under it. */
-function glossOf(
+/** What comes to a probe of the plate as it is, and what a unit of each source adds to that. */
+interface Shares {
+  plate: Vec3;
+  units: Vec3[];
+}
+
+/**
+ * Of every probe: light that reaches it by way of the set, what its surface's gloss sends to the camera, and what is under
+ * that. What the plate shows of the set sends out what the plate says; the rest gives back the sources' light, and is linear
+ * in them: in a closed room it may be most of what there is, so that each source is traced by itself.
+ */
+function sentOf(
   kernel: Kernel,
   memory: SceneMemory,
   shot: Seen,
   probes: Probe[],
   sources: { id: string }[],
   sceneOf: (light: Light) => ReturnType<typeof traceSceneOf>,
-): { under: UnderGloss; units: Vec3[]; bounce: Vec3 }[] {
+): { under: UnderGloss; bounce: Shares; gloss: Shares }[] {
   const none: Vec3 = [0, 0, 0];
-  const under = probes.map(({ pixel, card }) => (card ? MATT : underGloss(shot, pixel)));
   const pixels = probes.map(({ pixel }) => pixel);
-  if (under.every(({ weight }) => weight === 0))
-    return under.map((own) => ({ under: own, units: sources.map(() => none), bounce: none }));
-  const seen = (only: string | null) =>
-    lightAt(kernel, memory, sceneOf(unitOf(shot.light, only)), pixels).map((at) => at!.gloss);
-  const bounce = seen(null);
+  const seen = (only: string | null) => lightAt(kernel, memory, sceneOf(loudRig(shot.light, only)), pixels);
+  const plate = seen(null);
   const bySource = sources.map(({ id }) => seen(id));
-  return under.map((own, i) => {
-    if (own.weight === 0) return { under: own, units: sources.map(() => none), bounce: none };
+  const more = (all: Vec3, dark: Vec3) => all.map((x, k) => Math.max(0, x - dark[k]) / LOUD) as Vec3;
+  return probes.map((probe, i) => {
+    const { bounce, gloss } = plate[i]!;
+    const under = probe.card ? MATT : underGloss(shot, probe.pixel);
+    const units = bySource.map((at) => more(at[i]!.bounce, bounce));
     // Sunlight that does not come there is not mirrored either.
-    const unit = (s: number) =>
-      sources[s].id === "sun" && probes[i].sun === "shaded"
-        ? none
-        : (bySource[s][i].map((g, k) => Math.max(0, g - bounce[i][k])) as Vec3);
-    return { under: own, units: sources.map((_, s) => unit(s)), bounce: bounce[i] };
+    const mirrored = bySource.map((at, s) =>
+      under.weight === 0 || (sources[s].id === "sun" && probe.sun === "shaded") ? none : more(at[i]!.gloss, gloss),
+    );
+    return {
+      under,
+      bounce: { plate: bounce, units },
+      gloss: { plate: under.weight === 0 ? none : gloss, units: mirrored },
+    };
   });
 }
 
-/** The rig with one source at one unit and all others dark; all dark for none. */
-function unitOf(light: Light, only: string | null): Light {
+/** What a single source is traced at, so that what the plate sends is nothing beside it: its noise would go into the difference. */
+const LOUD = 1e5;
+
+/** The rig with one source loud and all others dark; all dark for none. */
+function loudRig(light: Light, only: string | null): Light {
   const rig = unitRig(light);
   const dark: Vec3 = [0, 0, 0];
+  const loud: Vec3 = [LOUD, LOUD, LOUD];
   const lamps = Object.fromEntries(
-    Object.entries(rig.lamps).map(([id, lamp]) => [id, { ...lamp, level: id === only ? 1 : 0 }]),
+    Object.entries(rig.lamps).map(([id, lamp]) => [id, { ...lamp, level: id === only ? LOUD : 0 }]),
   );
   return {
     ...rig,
-    sun: { ...rig.sun, irradiance: only === "sun" ? [1, 1, 1] : dark },
-    sky: { ...rig.sky, radiance: only === "sky" ? [1, 1, 1] : dark },
+    sun: { ...rig.sun, irradiance: only === "sun" ? loud : dark },
+    sky: { ...rig.sky, radiance: only === "sky" ? loud : dark },
     lamps,
   };
 }

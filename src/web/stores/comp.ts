@@ -1,7 +1,7 @@
 import type { Remote } from "comlink";
 import { transfer, wrap } from "comlink";
 import { defineStore } from "pinia";
-import { ref, shallowRef, watch } from "vue";
+import { computed, ref, shallowRef, watch } from "vue";
 import type { ColourPair } from "#core/comp/grade";
 import type { Comp } from "#core/comp/schema";
 import type { StageName } from "#core/comp/stages/index";
@@ -11,6 +11,7 @@ import type { Shot } from "#core/shot/schema";
 import { api } from "../api.ts";
 import { plain } from "../plain.ts";
 import type { CompAsks, CompPicture, PixelValues } from "../workers/comp.worker.ts";
+import { useDesk } from "./desk.ts";
 import { useFinals } from "./finals.ts";
 import { useNotices } from "./notices.ts";
 import { useProof } from "./proof.ts";
@@ -38,6 +39,7 @@ export const useComp = defineStore("comp", () => {
   const proof = useProof();
   const notices = useNotices();
   const finals = useFinals();
+  const desk = useDesk();
   const source = shallowRef<CompSource | null>(null);
   const loading = ref(false);
   /** What the last picture took, milliseconds. */
@@ -47,6 +49,11 @@ export const useComp = defineStore("comp", () => {
   const gain = ref(4);
   const matte = ref<string | null>(null);
   const matteLook = ref<(typeof MATTE_LOOKS)[number]>("overlay");
+  /** It lies over the picture where mattes are made, and nowhere else. */
+  const laidMatte = computed(() => {
+    const at = desk.step === "comp" && desk.compDrawer === "mattes" ? matte.value : null;
+    return at && store.shot?.comp.mattes[at] ? { id: at, how: matteLook.value } : null;
+  });
   const scopes = shallowRef<Scopes | null>(null);
   const values = shallowRef<PixelValues | null>(null);
   const pairs = shallowRef<ColourPair[]>([]);
@@ -126,7 +133,7 @@ export const useComp = defineStore("comp", () => {
       quick,
       without: without.value,
       view: { view: view.value, gain: gain.value },
-      matte: matte.value && shot.comp.mattes[matte.value] ? { id: matte.value, how: matteLook.value } : null,
+      matte: laidMatte.value,
     };
   }
 
@@ -212,7 +219,7 @@ export const useComp = defineStore("comp", () => {
   };
 
   watch(
-    () => [store.shot?.comp, store.shot?.set, without.value, view.value, gain.value, matte.value, matteLook.value],
+    () => [store.shot?.comp, store.shot?.set, without.value, view.value, gain.value, laidMatte.value],
     () => void refresh("whole"),
   );
   watch(

@@ -7,6 +7,7 @@ import type { Shot } from "#core/shot/schema";
 import FigureChart from "../../parts/FigureChart.vue";
 import NumberField from "../../parts/NumberField.vue";
 import ToolButton from "../../parts/ToolButton.vue";
+import StageCard from "./StageCard.vue";
 import { useMeasuring } from "../../stores/measuring.ts";
 import { useNotices } from "../../stores/notices.ts";
 import { usePlate } from "../../stores/plate.ts";
@@ -60,6 +61,36 @@ async function measureGrain(): Promise<void> {
     notices.fail(error);
   }
 }
+
+/** How soft each edge is that was measured, and what the picture is brought to. */
+const softness = computed(() => {
+  const each = measuring.sharpness?.each;
+  if (!each || each.length < 2) return null;
+  const { sigmaPx } = comp.value.sharpness;
+  return {
+    animation: false,
+    grid: { left: 30, right: 8, top: 6, bottom: 6 },
+    tooltip: { trigger: "axis", valueFormatter: (v: number) => `${v.toFixed(2)} px` },
+    xAxis: { type: "category", data: each.map((_, i) => i + 1), show: false },
+    yAxis: { type: "value", min: 0, axisLabel: { fontSize: 9 }, splitNumber: 2, splitLine: { show: false } },
+    series: [
+      {
+        type: "bar",
+        data: each,
+        itemStyle: { color: "#7fb0a5" },
+        markLine: sigmaPx
+          ? {
+              silent: true,
+              symbol: "none",
+              label: { show: false },
+              data: [{ yAxis: sigmaPx }],
+              lineStyle: { color: "#e0705f" },
+            }
+          : undefined,
+      },
+    ],
+  };
+});
 
 const COLOURS = ["#e0705f", "#7fb06a", "#6f9fd8"];
 /** Standard deviation against brightness: as measured, and as it is laid. */
@@ -135,20 +166,12 @@ const chart = computed(() => {
       {{ measuring.sharpness.each.length }} places on edges: {{ measuring.sharpness.each[0].toFixed(2) }} to
       {{ measuring.sharpness.each[measuring.sharpness.each.length - 1].toFixed(2) }} px
     </p>
-    <p v-else class="quiet">
+    <FigureChart v-if="softness" title="Softness of each, px, and of the render" :option="softness" class="chart low" />
+    <p v-if="!measuring.sharpness" class="quiet">
       Measured on marked edges, or on those that the plate has. It is rendered, so the proof begins anew.
     </p>
   </section>
-  <section class="card" style="flex: 1.3">
-    <h3>
-      Grain
-      <ToggleSwitch
-        class="end"
-        :model-value="comp.grain.on"
-        aria-label="Lay the plate's grain"
-        @update:model-value="(on: boolean) => set(on ? 'Grain on' : 'Grain off', (c) => (c.grain.on = on))"
-      />
-    </h3>
+  <StageCard :shot="shot" stage="grain" plain :fields="[]" style="flex: 1.3">
     <div class="split">
       <div class="facts">
         <span>Plate</span>
@@ -207,7 +230,7 @@ const chart = computed(() => {
           /></span>
         </template>
       </div>
-      <FigureChart v-if="chart" title="Grain over light, % of white" :option="chart" />
+      <FigureChart v-if="chart" title="Grain over light, % of white" :option="chart" class="chart" />
     </div>
     <p v-if="measuring.grain" class="quiet" data-test="grain-told">
       From {{ measuring.grain.patches }} flat patches; channels go together
@@ -216,7 +239,7 @@ const chart = computed(() => {
     <p v-if="!comp.grain.model" class="quiet">
       Measured on flat patches of the plate, laid on what is rendered alone; a shadow gets back what it took.
     </p>
-  </section>
+  </StageCard>
 </template>
 
 <style scoped>
@@ -224,6 +247,12 @@ const chart = computed(() => {
   display: grid;
   grid-template-columns: auto 1fr;
   gap: 8px;
-  align-items: start;
+}
+.chart {
+  min-height: 96px;
+}
+.low {
+  height: 64px;
+  min-height: 0;
 }
 </style>

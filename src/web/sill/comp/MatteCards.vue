@@ -10,6 +10,7 @@ import { freshId } from "../../desk/ids.ts";
 import NumberField from "../../parts/NumberField.vue";
 import TextField from "../../parts/TextField.vue";
 import ToolButton from "../../parts/ToolButton.vue";
+import { swatch } from "../light/useLight.ts";
 import { MATTE_LOOKS, useComp } from "../../stores/comp.ts";
 import { useDesk } from "../../stores/desk.ts";
 
@@ -47,10 +48,13 @@ const inFront = (id: string) =>
     c.foreground.on = c.foreground.matte !== id || !c.foreground.on;
     c.foreground.matte = id;
   });
-const addShape = (kind: ShapeName) =>
-  change(`Add ${SHAPES[kind].label.toLowerCase()} to matte`, (m) =>
+const addShape = (kind: ShapeName) => {
+  // A colour is picked on the plate.
+  if (kind === "colour") desk.choose("matte-colour");
+  return change(`Add ${SHAPES[kind].label.toLowerCase()} to matte`, (m) =>
     m.shapes.push({ shape: SHAPES[kind].fresh(), way: "add", inverted: false }),
   );
+};
 const DIRECT: ShapeName[] = SHAPE_NAMES.filter((name) => name !== "curve" && name !== "brush");
 const parts = computed(() => Object.values(props.shot.set).map((p) => ({ id: p.id, name: p.name || p.kind })));
 
@@ -61,6 +65,11 @@ function togglePart(i: number, id: string): void {
     shape.parts = shape.parts.includes(id) ? shape.parts.filter((p) => p !== id) : [...shape.parts, id];
   });
 }
+const dropColour = (i: number, j: number) =>
+  change("Take colour out of matte", (m) => {
+    const { shape } = m.shapes[i];
+    if (shape.kind === "colour") shape.colours.splice(j, 1);
+  });
 const setNumber = (i: number, key: string, value: number) =>
   change("Change matte", (m) => void ((m.shapes[i].shape as unknown as Record<string, number>)[key] = value));
 const NUMBERS: Partial<Record<ShapeName, { key: string; label: string; max: number; unit?: string }[]>> = {
@@ -217,7 +226,18 @@ const featherAll = (i: number, feather: number) =>
           </button>
         </template>
         <ToolButton v-if="shape.kind === 'colour'" tool="matte-colour" label="pick" />
-        <span v-if="shape.kind === 'colour'" class="quiet num">{{ shape.colours.length }} colours</span>
+        <template v-if="shape.kind === 'colour'">
+          <button
+            v-for="(c, j) in shape.colours"
+            :key="j"
+            class="plain pot"
+            :style="{ background: swatch(c, 1) }"
+            title="Take this colour out of the matte"
+            :aria-label="`Take colour ${j + 1} out`"
+            @click="dropColour(i, j)"
+          />
+          <span v-if="shape.colours.length === 0" class="quiet">none yet</span>
+        </template>
         <template v-for="n in NUMBERS[shape.kind] ?? []" :key="n.key">
           <span class="quiet">{{ n.label }}</span>
           <NumberField
@@ -283,6 +303,11 @@ const featherAll = (i: number, feather: number) =>
 </template>
 
 <style scoped>
+.pot {
+  width: 16px;
+  height: 16px;
+  border: 1px solid var(--line);
+}
 .lit {
   color: var(--accent);
 }

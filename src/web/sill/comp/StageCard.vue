@@ -87,6 +87,7 @@ const all = computed<StageField[]>(() => [
       <span class="quiet">Where</span>
       <Select
         :model-value="matte"
+        placeholder="everywhere"
         :options="mattes"
         option-label="label"
         option-value="value"
