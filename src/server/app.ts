@@ -3,6 +3,7 @@ import { existsSync } from "node:fs";
 import { readFile, rm } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import path from "node:path";
+import { pipeline } from "node:stream/promises";
 import { fileURLToPath } from "node:url";
 import express from "express";
 import type { Express } from "express";
@@ -27,6 +28,7 @@ import type { Shot } from "#core/shot/schema";
 import { newShot, parseShot } from "#core/shot/schema";
 import { kernelBytes } from "#node/kernelFile";
 import { json } from "./body.ts";
+import { MOST_ZIPPED, zipOfFiles } from "#node/handover/zip";
 import { ApiError, check, errorHandler, notFound } from "./errors.ts";
 import { deleteFont, keepFont, listFonts } from "./fonts.ts";
 import { guard } from "./guard.ts";
@@ -411,6 +413,17 @@ export function createApp(services: Services, names: readonly string[] = []): Ex
     const { id, name } = request.params;
     if (!works.stateOf(id).files.some((file) => file.name === name)) throw notFound("The file");
     response.attachment(name).sendFile(path.join(works.targetOf(id), name));
+  });
+  api.get("/works/:id/all.zip", async (request, response) => {
+    const { id } = request.params;
+    const { files } = works.stateOf(id);
+    if (files.length === 0) throw notFound("The file");
+    if (files.reduce((sum, { bytes }) => sum + bytes, 0) > MOST_ZIPPED)
+      throw new ApiError(413, "too-large", "Together the files are more than a zip holds.", "Save them one by one.");
+    const target = works.targetOf(id);
+    const { as } = request.query;
+    response.attachment(typeof as === "string" && as ? `${path.basename(as).slice(0, 200)}.zip` : "all.zip");
+    await pipeline(zipOfFiles(files.map(({ name }) => ({ name, path: path.join(target, name) }))), response);
   });
   api.get("/works/:id", (request, response) => {
     response.json(works.stateOf(request.params.id));

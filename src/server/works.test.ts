@@ -100,6 +100,21 @@ describe("a final", () => {
     expect((await sendJson(here.base, "/finals/nothing/sit", {})).status).toBe(404);
   });
 
+  test("what is handed over comes file by file, or as one zip of the same files named as the shot", async () => {
+    const choice = { ...newHandOver(), exports: ["png", "camera", "obj"], final };
+    const work = await over(await sendJson(here.base, `/shots/${id}/handover`, choice));
+    const answer = await fetch(`${here.base}/api/works/${work.id}/all.zip?as=${encodeURIComponent("Quay / north 2")}`);
+    expect(answer.headers.get("content-disposition")).toContain(" north 2.zip");
+    const inside = unzipSync(new Uint8Array(await answer.arrayBuffer()));
+    expect(Object.keys(inside)).toEqual(work.files.map(({ name }) => name));
+    expect(work.files.length).toBeGreaterThan(3);
+    for (const { name, bytes } of work.files) {
+      expect(inside[name].length).toBe(bytes);
+      expect(Buffer.from(inside[name]).equals(Buffer.from(await fileOf(work, name)))).toBe(true);
+    }
+    expect((await fetch(`${here.base}/api/works/nothing/all.zip`)).status).toBe(404);
+  }, 60_000);
+
   test("handing over stops at once, and what cannot be had is said by the name of what needs it", async () => {
     const choice = { ...newHandOver(), exports: ["png", "exr", "ora", "object"], final };
     const begun = (await (await sendJson(here.base, `/shots/${id}/handover`, choice)).json()) as WorkState;

@@ -56,6 +56,7 @@ async function start(): Promise<void> {
   handing.choice.exports = wanted.value;
   await handing.start();
 }
+const together = computed(() => (handing.work?.files ?? []).reduce((sum, { bytes }) => sum + bytes, 0));
 const megabytes = (bytes: number) => (bytes < 1e5 ? `${Math.ceil(bytes / 1000)} kB` : `${(bytes / 1e6).toFixed(1)} MB`);
 function setRegion(key: "x" | "y" | "width" | "height", value: number): void {
   const whole = { x: 0, y: 0, width: size.value.width, height: size.value.height };
@@ -198,6 +199,15 @@ function saveDocument(): void {
       </p>
     </div>
     <div v-else-if="handing.work?.state === 'done'" class="list" data-test="handed-over">
+      <div v-if="handing.work.files.length > 1">
+        <a
+          :href="`/api/works/${handing.work.id}/all.zip?as=${encodeURIComponent(shot.name)}`"
+          download
+          data-test="all-files"
+          ><i class="pi pi-download" /> <strong>all {{ handing.work.files.length }} as one zip</strong></a
+        >
+        <span class="end quiet num">{{ megabytes(together) }}</span>
+      </div>
       <div v-for="file in handing.work.files" :key="file.name">
         <a :href="`/api/works/${handing.work.id}/files/${encodeURIComponent(file.name)}`" :download="file.name"
           ><i class="pi pi-download" /> {{ file.name }}</a
