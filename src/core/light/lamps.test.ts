@@ -14,9 +14,11 @@ import {
   whiteOfExposure,
 } from "./photometry.ts";
 import { balancedColour, kelvinColour, whiteOfNeutral } from "./kelvin.ts";
-import { facingTo, hungOn, placeOfHighlight, placeOfShadow, windowAcross } from "./placing.ts";
+import { facingTo, hungOn, placeOfHighlight, placeOfShadow, windowAcross, withinSet } from "./placing.ts";
 import { acrossOf } from "./rig.ts";
 import { newLamp } from "./schema.ts";
+import { makePart } from "../set/parts/make.ts";
+import { typedVertex } from "../set/vertex.ts";
 
 const bytes = (text: string) => Uint8Array.from(Buffer.from(text, "latin1"));
 
@@ -274,5 +276,24 @@ describe("lamps by what is seen of them", () => {
     // A globe lies before the wall, whole.
     const globe = hungOn({ kind: "sphere", size: [0.3, 0.3] }, at, normal);
     expect(distance(globe.position, at)).toBeCloseTo(0.16, 9);
+  });
+
+  test("where the highlight would want it behind a wall, the lamp stays before the wall", () => {
+    const corners = [
+      [0, 0],
+      [4, 0],
+      [4, 4],
+      [0, 4],
+    ].map(([x, y]) => typedVertex([x, y, 0]));
+    const room = makePart("room-1", "Room", { kind: "room", floor: corners, height: 3 }, "plain");
+    const floor: Vec3 = [2, 2, 0];
+    // 3-4-5: the ray up to (5, 2, 4) meets the wall at 8/3 of height, 10/3 along; half of 0.3 m and a centimetre before that.
+    const hung = withinSet({ "room-1": room }, floor, [5, 2, 4], 0.3);
+    expect(distance(hung, floor)).toBeCloseTo(10 / 3 - 0.16, 6);
+    expect((hung[0] - 2) / hung[2]).toBeCloseTo(3 / 4, 9);
+    expect(withinSet({ "room-1": room }, floor, [3, 2, 1], 0.3)).toEqual([3, 2, 1]);
+    // What throws no shadow keeps no lamp back.
+    const open = { ...room, flags: { ...room.flags, shadow: false } };
+    expect(withinSet({ "room-1": open }, floor, [5, 2, 4], 0.3)).toEqual([5, 2, 4]);
   });
 });

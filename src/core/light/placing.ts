@@ -1,5 +1,8 @@
 import type { Vec3 } from "../math/vec3.ts";
 import { add, cross, distance, dot, normalize, scale, sub, toDegrees } from "../math/vec3.ts";
+import { pickAlong } from "../set/pick.ts";
+import type { SetRecord } from "../set/parts/index.ts";
+import { flagsAt } from "../set/surface.ts";
 import { LAMPS } from "./lamps.ts";
 import { acrossOf } from "./rig.ts";
 import type { ShotLamp } from "./schema.ts";
@@ -48,6 +51,22 @@ export function windowAcross(a: Vec3, b: Vec3, normal: Vec3): (Hung & { size: [n
   const diagonal = sub(b, a);
   const size: [number, number] = [Math.abs(dot(diagonal, across)), Math.abs(dot(diagonal, cross(normal, across)))];
   return Math.min(...size) > CLEAR ? { ...hung, size } : null;
+}
+
+/**
+ * A place as far from a point as the set lets a lamp go towards it: before the first part that would keep its light back,
+ * off it by half the lamp's own size and a centimetre. The place itself where nothing stands between. `from`: on what is lit.
+ */
+export function withinSet(set: SetRecord, from: Vec3, place: Vec3, size: number): Vec3 {
+  const way = sub(place, from);
+  const length = Math.hypot(...way);
+  const direction = scale(way, 1 / length);
+  // What the point itself lies on keeps nothing back.
+  const start = add(from, scale(direction, CLEAR));
+  const met = pickAlong(set, start, direction, (part, face) => flagsAt(part, face).shadow && !part.muted);
+  // Met from a centimetre on, and held off by as much.
+  const free = met ? Math.max(CLEAR, met.distance - size / 2) : length;
+  return free < length ? add(from, scale(direction, free)) : place;
 }
 
 /** Azimuth and tilt of a lamp at a place that faces a point, degrees. */

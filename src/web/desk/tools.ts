@@ -19,7 +19,7 @@ import type { Probe } from "#core/light/schema";
 import type { Sighting } from "#core/light/sightings/index";
 import { newSighting, sightingKind } from "#core/light/sightings/index";
 import { slopeOfHorizon } from "#core/light/level";
-import { facingTo, hungOn, placeOfHighlight, placeOfShadow, windowAcross } from "#core/light/placing";
+import { facingTo, hungOn, placeOfHighlight, placeOfShadow, windowAcross, withinSet } from "#core/light/placing";
 import { sunRadiusFrom } from "#core/light/penumbra";
 import { sunDirection } from "#core/light/rig";
 import type { Area } from "#core/comp/stages/grain";
@@ -533,12 +533,12 @@ export function useTools(surface?: SurfaceAt) {
       notices.say("warn", "No lamp does that.", "Click two points apart, on what faces the camera.");
       return;
     }
+    const hung = withinSet(shot.set, first.world, place, Math.max(...lamp.size));
     await finish(
       points.length === 1 ? `Place the highlight of ${lamp.name}` : `Place the shadow of ${lamp.name}`,
       lamp.id,
       (d) => {
-        const own = d.light.lamps[lamp.id];
-        Object.assign(own, rounded({ position: place }), facingTo(place, first.world));
+        Object.assign(d.light.lamps[lamp.id], rounded({ position: hung }), facingTo(hung, first.world));
       },
       true,
     );
