@@ -159,7 +159,7 @@ function recessed(before: Body, face: string, corners: Vec3[]): Body {
   return done(pullFace(inset.body, inset.face, -REVEAL)).body;
 }
 
-/** Windows are probed with the levels that lamps are hung with; the probes tell the rest. */
+/** The windows look at one sky: they shine alike, with the level that the probes tell. */
 export async function netloftShot(
   plate: PlateInfo,
   codes: Uint8Array,
@@ -193,15 +193,22 @@ export async function netloftShot(
     "boards",
   );
   let loftBody = ridged(bodyOf(kindOf(walls).faces(walls, {})), "ceiling", room.ridge - room.eaves);
+  const boarded = new Set(Object.keys(loftBody.faces));
   for (const lamp of loft.lamps)
     loftBody = recessed(
       loftBody,
       lamp.facing[0] ? "wall-4" : "wall-3",
       windowOf(lamp).map((p) => add(p, scale(lamp.facing, REVEAL))),
     );
+  // The windows are cased in painted wood.
+  const painted = Object.fromEntries(
+    Object.keys(loftBody.faces)
+      .filter((face) => !boarded.has(face))
+      .map((face) => [face, "frames"]),
+  );
   shot.set["room-1"] = {
     ...makePart("room-1", "Room", { kind: "shell", ...loftBody }, "boards"),
-    faceMaterials: { floor: "floor" },
+    faceMaterials: { floor: "floor", ...painted },
   };
   const top = box("block-1", "Bench", [x0, y0, bench.top - bench.thick], [x1, y1, bench.top], "bench");
   let legs = bodyOf(kindOf(top).faces(top, {}));
@@ -243,6 +250,7 @@ export async function netloftShot(
       name: lamp.name,
       colour: [1, 1, 1],
       level: 10,
+      like: i > 0 ? "lamp-1" : null,
     };
     const { facing, across } = lamp;
     const upright: Vec3 = [0, 0, 1];

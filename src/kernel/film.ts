@@ -9,6 +9,7 @@ import { fresnel, throughB, throughG, throughR, wentThrough } from "./ask";
 import * as surface from "./surface";
 import * as bsdf from "./bsdf";
 import * as light from "./light";
+import { shownB, shownG, shownR, takeShown } from "./shown";
 import { NOT_DRAWN, beginDraws, drawnGroup, drawnShare, nextDraw } from "./draws";
 import {
   FROM_CAMERA,
@@ -20,6 +21,7 @@ import {
   clearLimited,
   findNearest,
   followPath,
+  holdHit,
   keptShare,
   limited,
   metInstance,
@@ -33,6 +35,7 @@ import {
   radianceB,
   radianceG,
   radianceR,
+  returnToHit,
   spareFirst,
   splitLight,
 } from "./path";
@@ -43,6 +46,7 @@ import {
   EXTRA_POSITION,
   FEATURE_ALBEDO,
   FEATURE_NORMAL,
+  FEATURE_SHOWN,
   FILM_ADDED,
   FILM_ALPHA,
   FILM_CATCHER,
@@ -463,6 +467,7 @@ export function renderTile(params: u32, x0: u32, y0: u32, x1: u32, y1: u32, s0: 
             if (propsAt) addOne(pixel + propsAt + (surface.prop << 2), 1);
             if (materialsAt) addOne(pixel + materialsAt + (surface.materialNumber() << 2), 1);
             if (extrasAt && occlusion > 0) occlude(pixel + extrasAt, occlusion);
+            if (featuresAt) noteShown(pixel + featuresAt + (FEATURE_SHOWN << 2), dx, dy, dz, spread);
           }
           if (propLightsAt) splitLight(groups);
           followPath(ox, oy, oz, dx, dy, dz, true, 0, 0, FROM_CAMERA, true, 0, spread, PATH_DIMENSION);
@@ -523,6 +528,14 @@ function noteSurface(featuresAt: u32, extrasAt: u32, r: f32, g: f32, b: f32): vo
     add(pixel + featuresAt + (FEATURE_NORMAL << 2), surface.nx, surface.ny, surface.nz);
   }
   if (extrasAt) add(pixel + extrasAt + (EXTRA_POSITION << 2), surface.px, surface.py, surface.pz);
+}
+
+/** Adds what the prop's surface hit last mirrors and lets through; the hit is the nearest one afterwards. */
+function noteShown(shown: u32, dx: f32, dy: f32, dz: f32, spread: f32): void {
+  holdHit();
+  takeShown(dx, dy, dz, spread);
+  returnToHit();
+  add(shown, shownR, shownG, shownB);
 }
 
 /**

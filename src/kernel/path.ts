@@ -139,6 +139,27 @@ export function findNearest(kind: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f
   return metTriangle >= 0;
 }
 
+let heldTriangle: i32 = -1;
+let heldT: f32 = 0,
+  heldU: f32 = 0,
+  heldV: f32 = 0;
+let heldInstance: u32 = 0;
+/** Keeps the nearest hit while others are asked for. */
+export function holdHit(): void {
+  heldTriangle = metTriangle;
+  heldT = metT;
+  heldU = metU;
+  heldV = metV;
+  heldInstance = metInstance;
+}
+export function returnToHit(): void {
+  metTriangle = heldTriangle;
+  metT = heldT;
+  metU = heldU;
+  metV = heldV;
+  metInstance = heldInstance;
+}
+
 /** What of the set a path's ray meets, by the kind of ray that props see in it. */
 // @ts-ignore: decorator
 @inline
@@ -147,7 +168,7 @@ function setKindOf(mask: u32): u32 {
 }
 
 /** True if the plate shows the surface point loaded last; its pixel is then `projectedX`, `projectedY`. */
-function plateShows(): bool {
+export function plateShows(): bool {
   // What the camera looks through, or what has a colour of its own, is not what was photographed there.
   if (!paramU(PARAM_PLATE) || (load<u32>(surface.part, PART_FLAGS) & (SET_SEEN | PART_OWN_COLOUR)) != SET_SEEN)
     return false;
@@ -177,7 +198,7 @@ function cameraSees(px: f32, py: f32, pz: f32, x: f32, y: f32, z: f32): bool {
 }
 
 /** Takes the plate's colour at the pixel projected last: `texelR` to `texelB`. */
-function takePlate(): void {
+export function takePlate(): void {
   const w = paramU(PARAM_PLATE_WIDTH),
     h = paramU(PARAM_PLATE_HEIGHT);
   samplePicture(

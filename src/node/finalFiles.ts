@@ -15,6 +15,7 @@ import { filterSigma } from "#core/trace/filter";
 import type { BandFolder } from "./bandFolder.ts";
 import type { Band } from "./bands.ts";
 import { bandsOf } from "./bands.ts";
+import { DENOISE_HALO } from "./denoiseRows.ts";
 import { ExrFile } from "./exrFile.ts";
 import { FinishPool } from "./finishPool.ts";
 import { compileKernel } from "./kernelFile.ts";
@@ -50,7 +51,7 @@ export function aboutRender(text: string): AboutRender {
 /** Rows that a thread takes in hand at a time, as pixels: with a halo that is looked at on both sides, more. */
 const GROUP_PIXELS = 260_000;
 /** Times its halo that a group is high. */
-const OVER_HALO = 3;
+const OVER_HALO = 4;
 
 /** A picture's plate in memory that threads share. */
 function shared(plate: DecodedPlate): DecodedPlate {
@@ -63,13 +64,10 @@ function shared(plate: DecodedPlate): DecodedPlate {
   return { ...plate, linear, codes };
 }
 
-/** Bands that are finished together: enough pixels, and high over their halo. */
+/** Bands that are finished together: enough pixels, and high over what is looked at beyond them. */
 function groupsOf(bands: Band[], width: number, halo: number, denoise: boolean): Band[][] {
-  // Denoising holds the films of its rows: one band at a time, if it is wide.
-  const rows = Math.max(
-    denoise ? GROUP_PIXELS / 2 / width : (halo > 0 ? 2 : 1) * (GROUP_PIXELS / width),
-    OVER_HALO * halo,
-  );
+  const beyond = halo + (denoise ? DENOISE_HALO : 0);
+  const rows = Math.max((halo > 0 && !denoise ? 2 : 1) * (GROUP_PIXELS / width), OVER_HALO * beyond);
   const groups: Band[][] = [];
   for (const band of bands) {
     const last = groups.at(-1);

@@ -172,30 +172,38 @@ export class RowFinisher {
     const [d0, d1] = [Math.max(0, at.h0 - beyond), Math.min(height, at.h1 + beyond)];
     const lean = denoise ? denoiseLayout(layout) : layout;
     const noisy = denoise ? new Float32Array(width * (d1 - d0) * lean.stride) : null;
-    const kept: { band: Band; film: Film; there: Uint8Array }[] = [];
+    const own = (band: Band) => band.y0 >= at.y0 && band.y1 <= at.y1;
     for (const band of this.setup.bands) {
       if (band.y1 <= d0 || band.y0 >= d1) continue;
-      const own = band.y0 >= at.y0 && band.y1 <= at.y1;
-      // Films of others are read into the same memory; one's own are held where their layers wait for the passes.
-      const read = await this.folder!.read(band, width, layout.stride, denoise && own ? null : this.memory);
-      if (!read) throw new Error("A band of the render is missing from the server's folder. Render it again.");
-      const { pixels, there } = read;
-      if (!(denoise && own) && (!this.memory || this.memory.length < pixels.length)) this.memory = pixels;
-      const film: Film = { width, height: band.y1 - band.y0, layout, pixels };
+      const { film, there } = await this.readBand(band, layout);
       if (noisy) copyLean(film, band, lean.stride, noisy, d0, d1);
       else putRows(passes, developBand(this.setup.shot, film), band.y0, at.h0);
       if (passes.occlusion) putOcclusion(passes.occlusion, film, band, at);
-      if (!own) continue;
+      if (!own(band)) continue;
       this.look(film, band, out, noisy ? null : { ratio: passes.ratio, from: band.y0 - at.h0 });
-      if (noisy) kept.push({ band, film, there });
-      else this.packLayers(film, there, band, passes, at.h0, out);
+      if (!noisy) this.packLayers(film, there, band, passes, at.h0, out);
     }
     if (!noisy) return;
     const wanted = { above: at.h0 - d0, rows: at.h1 - at.h0 };
     const clean = denoiseRows(noisy, width, lean, wanted, lightWeights(this.setup.shot), await this.filter());
     scaleProp(clean.prop, this.setup.shot.light.propLevel);
     putRows(passes, clean, 0, 0);
-    for (const { band, film, there } of kept) this.packLayers(film, there, band, passes, at.h0, out);
+    if (this.setup.passes.length === 0) return;
+    // Read once more: to hold whole films while the noise is taken out would take more memory than all else.
+    for (const band of this.setup.bands.filter(own)) {
+      const { film, there } = await this.readBand(band, layout);
+      this.packLayers(film, there, band, passes, at.h0, out);
+    }
+  }
+
+  /** The film of a band, in memory that the next one overwrites. */
+  private async readBand(band: Band, layout: FilmLayout): Promise<{ film: Film; there: Uint8Array }> {
+    const { width } = this.setup.size;
+    const read = await this.folder!.read(band, width, layout.stride, this.memory);
+    if (!read) throw new Error("A band of the render is missing from the server's folder. Render it again.");
+    const { pixels, there } = read;
+    if (!this.memory || this.memory.length < pixels.length) this.memory = pixels;
+    return { film: { width, height: band.y1 - band.y0, layout, pixels }, there };
   }
 
   /** Noise, borders and counts of a band. */

@@ -193,22 +193,28 @@ describe("skies in the tracer", () => {
 });
 
 describe("probes on a plate whose light is known", () => {
-  /** A plate in 16 bits on which each pixel of the floor has what the rig gives it there. */
+  /** A plate on which each pixel about those named has what the rig gives the floor there. */
   async function litPlate(shot: Shot, pixels: Vec2[]) {
     const memory = newKernelMemory();
     const kernel = await openKernel(await compileKernel(), memory, scratchAddress(0));
     const plate = plateOf(shot, codes);
     const scene = traceSceneOf({ ...shot, props: {} }, { ...plate, pixels: plate.linear }, new Map(), false);
     const { sun } = shot.light;
-    lightAt(kernel, new SceneMemory(memory), scene, pixels, 4096).forEach((at, i) => {
-      const [u, v] = pixels[i];
+    const around = pixels.flatMap(([u, v]) =>
+      Array.from({ length: 49 }, (_, i): Vec2 => [
+        Math.floor(u) - 2.5 + (i % 7),
+        Math.floor(v) - 2.5 + Math.floor(i / 7),
+      ]),
+    );
+    lightAt(kernel, new SceneMemory(memory), scene, around, 512).forEach((at, i) => {
+      if (!at) return;
+      const [u, v] = around[i].map(Math.floor);
       const colour = [0, 1, 2].map((k) => {
-        const direct = sun.on ? sun.irradiance[k] * at!.sunShare * at!.sunCosine : 0;
-        const lamps = at!.lamps.reduce((sum, lamp) => sum + lamp[k], 0);
-        return (GREY[k] / Math.PI) * (at!.sky[k] + lamps + direct + at!.bounce[k]);
+        const direct = sun.on ? sun.irradiance[k] * at.sunShare * at.sunCosine : 0;
+        const lamps = at.lamps.reduce((sum, lamp) => sum + lamp[k], 0);
+        return (GREY[k] / Math.PI) * (at.sky[k] + lamps + direct + at.bounce[k]);
       });
-      for (let y = Math.floor(v) - 3; y <= v + 3; y++)
-        for (let x = Math.floor(u) - 3; x <= u + 3; x++) plate.linear.set(colour, (y * 96 + x) * 3);
+      plate.linear.set(colour, (v * 96 + u) * 3);
     });
     return plate;
   }

@@ -51,7 +51,8 @@ export const LampSchema = v.object({
   /** Radiance in plate units: colour times level. */
   colour: ColourSchema,
   level: NotNegative,
-  /** Spot: degrees from the axis up to which it is full, and beyond which it is dark. */
+  /** The lamp whose colour and level it shares, as windows do that look at one sky; see `light/alike`. */
+  like: v.optional(v.nullable(Id), null),
   /** Degrees that it is turned about its axis. */
   spinDeg: v.optional(Finite, 0),
   /** Its light by direction over the mean of all; see `light/ies`. */
@@ -69,6 +70,7 @@ export const LampSchema = v.object({
     ),
     null,
   ),
+  /** Spot: degrees from the axis up to which it is full, and beyond which it is dark. */
   cone: v.object({ innerDeg: NotNegative, outerDeg: v.pipe(Finite, v.minValue(0.1), v.maxValue(89)) }),
 });
 
@@ -233,6 +235,7 @@ export const newLamp = (id: string, kind: ShotLamp["kind"], position: ShotLamp["
   profile: null,
   colour: [1, 0.9, 0.75],
   level: 4,
+  like: null,
   cone: { innerDeg: 20, outerDeg: 30 },
 });
 

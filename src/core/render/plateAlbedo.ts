@@ -4,7 +4,7 @@ import type { Vec2, Vec3 } from "../math/vec3.ts";
 import type { Kernel } from "../trace/kernel.ts";
 import type { SceneMemory } from "../trace/memory.ts";
 import type { Picture } from "../trace/scene.ts";
-import { lightAt } from "./lightAt.ts";
+import { lightOver, pointsOf } from "./lightOver.ts";
 import type { Seen } from "./scene.ts";
 import { traceSceneOf } from "./scene.ts";
 import { underGloss } from "./underGloss.ts";
@@ -16,7 +16,6 @@ export interface PlateAlbedo {
   source: string;
 }
 
-const SAMPLES = 1024;
 /** Relative standard deviation for what the set does not have and the light is not known by (common practice, no published source). */
 const RELATIVE = 0.15;
 
@@ -36,11 +35,12 @@ export function plateAlbedo(
   if (patch.pixels === 0) return "The patch lies outside the plate. Drag over the plate.";
   if (patch.clipped > 0.01) return "The patch is clipped: its brightest pixels hold no colour. Take a darker one.";
   const scene = traceSceneOf(shot, plate, new Map(), false);
-  const [at] = lightAt(kernel, memory, scene, [pixel], SAMPLES);
+  const points = pointsOf(shot, { pixel, radius });
+  const [at] = lightOver(kernel, memory, scene, [points]);
   if (!at) return "No surface of the set is there. Draw it first.";
   const sun = sunOf(shot)?.irradiance ?? [0, 0, 0];
   const lit = at.sunCosine * at.sunShare;
-  const under = underGloss(shot, pixel);
+  const under = underGloss(shot, points);
   const colour = at.bounce.map((bounce, k) => {
     const around = bounce + at.sky[k] + at.lamps.reduce((sum, lamp) => sum + lamp[k], 0);
     const irradiance = under.around * around + under.sun * lit * sun[k];

@@ -2,12 +2,13 @@ import { toPlate, toScene } from "../image/response.ts";
 import { daylightHue } from "../light/daylightHue.ts";
 import type { FittedResponse } from "../light/fitResponse.ts";
 import { fitResponse } from "../light/fitResponse.ts";
+import { alikeTo, leaderOf, shareShine } from "../light/alike.ts";
 import { CLIPS, readPatch } from "../light/patch.ts";
-import type { Light, Probe } from "../light/schema.ts";
+import type { Light, Probe, ShotLamp } from "../light/schema.ts";
 import type { LitPatch, Unknown } from "../light/solveSources.ts";
 import { solveSources, worthOf } from "../light/solveSources.ts";
 import type { Vec2, Vec3 } from "../math/vec3.ts";
-import { scale } from "../math/vec3.ts";
+import { add, scale } from "../math/vec3.ts";
 import { shotFrame } from "../plate/schema.ts";
 import { pickFace } from "../set/pick.ts";
 import { materialAt } from "../set/surface.ts";
@@ -16,6 +17,7 @@ import type { SceneMemory } from "../trace/memory.ts";
 import type { Picture } from "../trace/scene.ts";
 import type { LightAt } from "./lightAt.ts";
 import { lightAt } from "./lightAt.ts";
+import { lightOver, pointsOf } from "./lightOver.ts";
 import type { Seen } from "./scene.ts";
 import { traceSceneOf } from "./scene.ts";
 import type { UnderGloss } from "./underGloss.ts";
@@ -65,16 +67,26 @@ function albedoAt(shot: Seen, { pixel, card }: Probe): { colour: Vec3; spread: n
   return { colour, spread: spread / lum(colour), surface: material?.id ?? "ground" };
 }
 
-/** Lamps that are switched on, also those that an earlier answer left dark. */
+/** Lamps that are switched on, also those that an earlier answer left dark, in the tracer's order. */
 const lampsOn = ({ light }: Pick<Seen, "light">) => Object.values(light.lamps).filter(({ on }) => on);
+
+/** The same by the first of those that shine alike, which are one unknown. */
+function shiningAlike({ light }: Pick<Seen, "light">): ShotLamp[][] {
+  const groups = new Map<string, ShotLamp[]>();
+  for (const lamp of lampsOn({ light })) {
+    const leader = leaderOf(light.lamps, lamp.id);
+    groups.set(leader, [...(groups.get(leader) ?? []), lamp]);
+  }
+  return [...groups.values()];
+}
 
 /** The names of the sources that are switched on, in the order of the unknowns. */
 const sourcesOn = ({ light }: Pick<Seen, "light">): (Unknown & { id: string; name: string })[] => [
   ...(light.sun.on ? [{ id: "sun", name: "the sun", kind: "sun", colour: light.sun.irradiance }] : []),
   ...(light.sky.on ? [{ id: "sky", name: "the sky", kind: "sky", colour: light.sky.radiance }] : []),
-  ...lampsOn({ light }).map((lamp) => ({
+  ...shiningAlike({ light }).map(([lamp, ...others]) => ({
     id: lamp.id,
-    name: lamp.name,
+    name: [lamp, ...others].map(({ name }) => name).join(", "),
     kind: "lamp",
     colour: scale(lamp.colour, lamp.level),
   })),
@@ -99,7 +111,16 @@ export function takeColours(light: Light, colours: Record<string, Vec3>): void {
     const level = Math.max(...colour);
     lamp.level = level;
     if (level > 0) lamp.colour = scale(colour, 1 / level);
+    shareShine(light.lamps, id);
   }
+}
+
+/** What lamps bring, summed over those that shine alike. */
+function alike(shot: Pick<Seen, "light">, lamps: readonly Vec3[]): Vec3[] {
+  const order = new Map(lampsOn(shot).map(({ id }, i) => [id, i]));
+  return shiningAlike(shot).map((group) =>
+    group.reduce((sum, { id }) => add(sum, lamps[order.get(id)!]), [0, 0, 0] as Vec3),
+  );
 }
 
 /** What a unit of each source brings to a place, in the order of `sourcesOn`. */
@@ -109,7 +130,7 @@ function unitsAt(shot: Seen, at: LightAt, sun: Probe["sun"]): Vec3[] {
   return [
     ...(shot.light.sun.on ? [[sunlight, sunlight, sunlight] as Vec3] : []),
     ...(shot.light.sky.on ? [at.sky] : []),
-    ...at.lamps,
+    ...alike(shot, at.lamps),
   ];
 }
 
@@ -135,8 +156,8 @@ export function probeLight(kernel: Kernel, memory: SceneMemory, shot: Seen, plat
   }
   const bare: Seen = { ...shot, props: {} };
   const sceneOf = (light: Light) => traceSceneOf({ ...bare, light }, plate, new Map(), false);
-  const pixels = probes.map(({ pixel }) => pixel);
-  const unit = lightAt(kernel, memory, sceneOf(unitRig(shot.light)), pixels);
+  const discs = probes.map((probe) => pointsOf(shot, probe));
+  const unit = lightOver(kernel, memory, sceneOf(unitRig(shot.light)), discs);
   const missing = unit.indexOf(null);
   if (missing >= 0) return `${probes[missing].id} is not on the set. Draw the surface under it first.`;
   for (const [i, probe] of probes.entries()) {
@@ -145,7 +166,7 @@ export function probeLight(kernel: Kernel, memory: SceneMemory, shot: Seen, plat
       return `The sun does not reach ${probe.id}: a set surface stands between, or it faces away. Move the probe, or check the sun.`;
   }
   const albedos = probes.map((probe) => albedoAt(shot, probe));
-  const sent = sentOf(kernel, memory, shot, probes, sources, sceneOf);
+  const sent = sentOf(kernel, memory, shot, { probes, discs }, sources, sceneOf);
   const patches = probes.map((probe, i): LitPatch => {
     const { under, bounce, gloss } = sent[i];
     const albedo = albedos[i].colour;
@@ -213,19 +234,18 @@ function sentOf(
   kernel: Kernel,
   memory: SceneMemory,
   shot: Seen,
-  probes: Probe[],
+  { probes, discs }: { probes: Probe[]; discs: Vec2[][] },
   sources: { id: string }[],
   sceneOf: (light: Light) => ReturnType<typeof traceSceneOf>,
 ): { under: UnderGloss; bounce: Shares; gloss: Shares }[] {
   const none: Vec3 = [0, 0, 0];
-  const pixels = probes.map(({ pixel }) => pixel);
-  const seen = (only: string | null) => lightAt(kernel, memory, sceneOf(loudRig(shot.light, only)), pixels);
+  const seen = (only: string | null) => lightOver(kernel, memory, sceneOf(loudRig(shot.light, only)), discs);
   const plate = seen(null);
   const bySource = sources.map(({ id }) => seen(id));
   const more = (all: Vec3, dark: Vec3) => all.map((x, k) => Math.max(0, x - dark[k]) / LOUD) as Vec3;
   return probes.map((probe, i) => {
     const { bounce, gloss } = plate[i]!;
-    const under = probe.card ? MATT : underGloss(shot, probe.pixel);
+    const under = probe.card ? MATT : underGloss(shot, discs[i]);
     const units = bySource.map((at) => more(at[i]!.bounce, bounce));
     // Sunlight that does not come there is not mirrored either.
     const mirrored = bySource.map((at, s) =>
@@ -247,8 +267,9 @@ function loudRig(light: Light, only: string | null): Light {
   const rig = unitRig(light);
   const dark: Vec3 = [0, 0, 0];
   const loud: Vec3 = [LOUD, LOUD, LOUD];
+  const own = new Set(only !== null && light.lamps[only] ? alikeTo(light.lamps, only).map(({ id }) => id) : []);
   const lamps = Object.fromEntries(
-    Object.entries(rig.lamps).map(([id, lamp]) => [id, { ...lamp, level: id === only ? LOUD : 0 }]),
+    Object.entries(rig.lamps).map(([id, lamp]) => [id, { ...lamp, level: own.has(id) ? LOUD : 0 }]),
   );
   return {
     ...rig,

@@ -35,8 +35,15 @@ export function glossIndex(weight: number): number {
 
 const STEPS = 12;
 
-/** What lies under the gloss where a plate pixel shows the set: as the tracer weighs it, by the half vector (glTF 2.0, appendix B). */
-export function underGloss(shot: Seen, pixel: Vec2): UnderGloss {
+/** What lies under the gloss where plate pixels show one face of the set, in the mean. */
+export function underGloss(shot: Seen, pixels: readonly Vec2[]): UnderGloss {
+  const all = pixels.map((pixel) => underGlossAt(shot, pixel));
+  const mean = (key: keyof UnderGloss) => all.reduce((sum, at) => sum + at[key], 0) / all.length;
+  return { weight: mean("weight"), sun: mean("sun"), around: mean("around") };
+}
+
+/** The same at one of them: as the tracer weighs it, by the half vector (glTF 2.0, appendix B). */
+function underGlossAt(shot: Seen, pixel: Vec2): UnderGloss {
   const camera = shot.solved?.camera;
   const picked = camera && pickFace(shot.set, camera, pixel);
   const material = picked && materialAt(shot, picked.part, picked.face.id);

@@ -28,7 +28,7 @@ const LIGHT: { [K in keyof Light]: Stale<Light[K]> } = {
   sky: sourceStale,
   shadows: "fill",
   lamps: (lamps) => {
-    const each = Object.values(lamps).map((lamp) => sourceStale({ ...lamp, name: "" } as Source));
+    const each = Object.values(lamps).map((lamp) => sourceStale({ ...lamp, name: "", like: null } as Source));
     return {
       fill: each.map(({ fill }) => fill),
       film: each.map(({ film }) => film),

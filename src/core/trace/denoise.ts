@@ -272,7 +272,7 @@ function cut(source: Float32Array, stride: number, channels: number, width: numb
   return { width: w, height: h, planes };
 }
 
-/** Albedo, normal, coverage, and depth relative to its own size, within a box. */
+/** Albedo with what is mirrored or seen through, normal, coverage, and depth relative to its own size, within a box. */
 function featuresOf(film: Float32Array, layout: FilmLayout, width: number, box: Box): Features {
   const w = box.x1 - box.x0;
   const h = box.y1 - box.y0;
@@ -283,7 +283,7 @@ function featuresOf(film: Float32Array, layout: FilmLayout, width: number, box: 
       const samples = max(1, film[f + L.FILM_SAMPLES]);
       const at = f + layout.features;
       for (let k = 0; k < 3; k++) {
-        values[to + k] = film[at + L.FEATURE_ALBEDO + k] / samples;
+        values[to + k] = (film[at + L.FEATURE_ALBEDO + k] + film[at + L.FEATURE_SHOWN + k]) / samples;
         values[to + 3 + k] = (0.5 * film[at + L.FEATURE_NORMAL + k]) / samples;
       }
       const alpha = film[f + L.FILM_ALPHA];

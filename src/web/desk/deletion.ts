@@ -1,3 +1,4 @@
+import { partFrom } from "#core/light/alike";
 import type { Draft } from "immer";
 import { fallsWith, removePart, removeProp } from "#core/shot/references";
 import type { Shot } from "#core/shot/schema";
@@ -23,7 +24,13 @@ export function deletion(shot: Shot, id: string): { name: string; change: (draft
   if (shot.light.sightings[id]) return { name: "Delete sighting", change: (d) => void delete d.light.sightings[id] };
   if (shot.light.probes[id]) return { name: "Delete probe", change: (d) => void delete d.light.probes[id] };
   if (shot.light.lamps[id])
-    return { name: `Delete ${shot.light.lamps[id].name}`, change: (d) => void delete d.light.lamps[id] };
+    return {
+      name: `Delete ${shot.light.lamps[id].name}`,
+      change: (d) => {
+        partFrom(d.light.lamps, id);
+        delete d.light.lamps[id];
+      },
+    };
   if (shot.light.shadows[id]) return { name: "Delete shaded region", change: (d) => void delete d.light.shadows[id] };
   return null;
 }

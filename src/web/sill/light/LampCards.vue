@@ -6,6 +6,7 @@ import type { Vec3 } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 import { groundPlane, pixelOnPlane } from "#core/optics/camera";
 import type { Shot } from "#core/shot/schema";
+import { leaderOf, shareShine, shineLike } from "#core/light/alike";
 import { IesError, profileOf, readIes } from "#core/light/ies";
 import { LAMPS, LAMP_NAMES } from "#core/light/lamps";
 import { levelOfLumens, levelOfLux, lumensOf, luxAhead, whiteLuminance } from "#core/light/photometry";
@@ -108,7 +109,18 @@ const setLevel = (value: number) =>
   });
 const setWhite = (cd: number) => store.commit("Type the plate's white", (d) => (d.light.whiteCd = cd > 0 ? cd : null));
 const change = (name: string, edit: (lamp: ShotLamp) => void) =>
-  store.commit(name, (d) => edit(d.light.lamps[chosen.value!.id]));
+  store.commit(name, (d) => {
+    const { id } = chosen.value!;
+    edit(d.light.lamps[id]);
+    shareShine(d.light.lamps, id);
+  });
+/** Lamps that the chosen one may shine like: not those that shine like it. */
+const likes = computed(() => [
+  { value: null, label: "itself" },
+  ...lamps.value
+    .filter(({ id }) => id !== chosen.value?.id && leaderOf(props.shot.light.lamps, id) !== chosen.value?.id)
+    .map(({ id, name }) => ({ value: id, label: name })),
+]);
 async function remove(id: string): Promise<void> {
   const gone = deletion(props.shot, id);
   if (desk.selected === id) desk.selected = null;
@@ -280,6 +292,24 @@ const kinds = computed(() => KINDS.filter(({ value }) => value === chosen.value?
             data-test="lamp-unit"
           />
         </span>
+        <template v-if="likes.length > 1 || chosen.like">
+          <span>Shines like</span>
+          <span>
+            <Select
+              :model-value="chosen.like && shot.light.lamps[chosen.like] ? chosen.like : null"
+              :options="likes"
+              option-label="label"
+              option-value="value"
+              aria-label="Lamp that it shines like"
+              data-test="lamp-like"
+              title="One colour and level for both, also when the light is balanced: windows that look at one sky"
+              @update:model-value="
+                (other: string | null) =>
+                  store.commit('Shine alike', (d) => shineLike(d.light.lamps, chosen!.id, other))
+              "
+            />
+          </span>
+        </template>
         <template v-if="unit !== 'white'">
           <span>White</span>
           <span class="row">

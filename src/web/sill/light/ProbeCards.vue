@@ -7,6 +7,7 @@ import type { Probe } from "#core/light/schema";
 import type { Vec3 } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 import type { ProbedLight } from "#core/render/probeLight";
+import { alikeTo } from "#core/light/alike";
 import { takeColours, tintSurfaces } from "#core/render/probeLight";
 import { MATERIAL_PRESETS, fromPreset } from "#core/set/materials";
 import { pickFace } from "#core/set/pick";
@@ -156,7 +157,12 @@ const chart = computed(() => {
   };
 });
 const percent = (v: number) => `${v >= 0 ? "+" : "−"}${Math.abs(v * 100).toFixed(0)} %`;
-const sourceName = (id: string) => (id === "sun" || id === "sky" ? id : (light.value.lamps[id]?.name ?? id));
+function sourceName(id: string): string {
+  const lamp = light.value.lamps[id];
+  if (!lamp) return id;
+  const others = alikeTo(light.value.lamps, id).length - 1;
+  return others > 0 ? `${lamp.name} and ${others} like it` : lamp.name;
+}
 </script>
 
 <template>
