@@ -1,6 +1,5 @@
 import { describe, expect, test } from "@jest/globals";
 import type { Vec3 } from "#core/math/vec3";
-import { normalize } from "#core/math/vec3";
 import type { Material } from "#core/props/model";
 import { primitiveModel } from "#core/props/primitives";
 import { standing } from "#core/props/transform";

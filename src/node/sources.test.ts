@@ -1,6 +1,8 @@
 import { describe, expect, test } from "@jest/globals";
 import { partOf, sourcesOf } from "#core/comp/parts";
+import { shineLike } from "#core/light/alike";
 import { newLamp, newProbe } from "#core/light/schema";
+import { takeColours } from "#core/render/probeLight";
 import type { SkySpread } from "#core/light/schema";
 import { newMaterial } from "#core/set/materials";
 import { makePart } from "#core/set/parts/make";
@@ -277,6 +279,28 @@ describe("probes on a plate whose light is known", () => {
     if (typeof found === "string") throw new Error(found);
     const { colour, level } = truth.light.lamps.lamp;
     colour.forEach((c, k) => expect(Math.abs(found.colours.lamp[k] / (c * level) - 1)).toBeLessThan(0.03));
+  });
+
+  test("lamps that shine alike are one unknown: a single patch tells both", async () => {
+    const truth = yard((shot) => {
+      shot.light.sun.on = false;
+      shot.light.sky.on = false;
+      const { lamp } = shot.light.lamps;
+      shot.light.lamps.other = { ...lamp, id: "other", name: "Other", position: [-2, 3, 2], size: [0.6, 0.6] };
+      shineLike(shot.light.lamps, "other", "lamp");
+    });
+    const pixels = on([0.2, 1, 0]);
+    const plate = await litPlate(truth, pixels);
+    const shot = structuredClone(truth);
+    for (const lamp of Object.values(shot.light.lamps)) lamp.level = 1;
+    shot.light.probes.p0 = newProbe("p0", pixels[0], 2.5, "as set");
+    const found = await probedLight(shot, plate);
+    if (typeof found === "string") throw new Error(found);
+    expect(Object.keys(found.colours)).toEqual(["lamp"]);
+    takeColours(shot.light, found.colours);
+    for (const id of ["lamp", "other"])
+      expect(Math.abs(shot.light.lamps[id].level / truth.light.lamps[id].level - 1)).toBeLessThan(0.02);
+    expect(found.findings).toEqual([]);
   });
 
   test("in a pale room most of the light is bounced, and the answer does not hang on the rig before: balancing again changes nothing", async () => {
