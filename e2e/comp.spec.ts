@@ -22,6 +22,15 @@ test("sharpness and grain of the plate are measured, and the proof wears them", 
   await expect.poll(async () => (await comp()).grain.model).not.toBeNull();
   await expect(page.getByTestId("grain-told")).toContainText("flat patches");
   const { model } = (await comp()).grain;
+  // Its chart is drawn: it stood there without height once.
+  const chart = page.getByRole("figure").filter({ hasText: "Grain over light" }).locator("canvas").first();
+  expect((await chart.boundingBox())!.height).toBeGreaterThan(60);
+  const drawn = () =>
+    chart.evaluate((canvas: HTMLCanvasElement) => {
+      const { data } = canvas.getContext("2d")!.getImageData(0, 0, canvas.width, canvas.height);
+      return data.filter((v, i) => i % 4 === 3 && v > 0).length / (data.length / 4);
+    });
+  await expect.poll(drawn).toBeGreaterThan(0.01);
   // On a part of the sky alone it is told anew, by that part, which can be moved; and all over the plate again.
   const desk = new Desk(page);
   await desk.tool("grain-area");

@@ -68,6 +68,12 @@ export class Desk {
     await field.press("Enter");
   }
 
+  /** Takes an entry of a drop-down list of the sill. */
+  async choose(list: string, entry: string | RegExp): Promise<void> {
+    await this.page.getByTestId(list).click();
+    await this.page.getByRole("option", { name: entry }).click();
+  }
+
   async saved(): Promise<void> {
     await expect(this.page.getByTestId("saving")).toHaveClass(/saved/);
   }
