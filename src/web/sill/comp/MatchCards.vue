@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import ToggleSwitch from "primevue/toggleswitch";
 import { computed } from "vue";
 import { grainVariance } from "#core/comp/grain";
 import type { Comp } from "#core/comp/schema";
@@ -127,16 +126,13 @@ const chart = computed(() => {
 </script>
 
 <template>
-  <section class="card" style="flex: 0.8">
-    <h3>
-      Sharpness
-      <ToggleSwitch
-        class="end"
-        :model-value="comp.sharpness.on"
-        aria-label="Bring it to the plate's sharpness"
-        @update:model-value="(on: boolean) => set(on ? 'Sharpness on' : 'Sharpness off', (c) => (c.sharpness.on = on))"
-      />
-    </h3>
+  <StageCard
+    :shot="shot"
+    stage="sharpness"
+    :fields="[]"
+    :rendered="comp.sharpness.strength === 1 && comp.sharpness.matte === null"
+    style="flex: 0.8"
+  >
     <div class="facts">
       <span>Softness</span>
       <span class="row">
@@ -168,9 +164,10 @@ const chart = computed(() => {
     </p>
     <FigureChart v-if="softness" title="Softness of each, px, and of the render" :option="softness" class="chart low" />
     <p v-if="!measuring.sharpness" class="quiet">
-      Measured on marked edges, or on those that the plate has. It is rendered, so the proof begins anew.
+      Measured on marked edges, or on those that the plate has. It is rendered, so the proof begins anew; a final keeps
+      the softness that it was rendered with.
     </p>
-  </section>
+  </StageCard>
   <StageCard :shot="shot" stage="grain" plain :fields="[]" style="flex: 1.3">
     <div class="split">
       <div class="facts">

@@ -16,6 +16,8 @@ const props = defineProps<{
   fields: readonly StageField[];
   /** Without a slider for strength: grain has its own. */
   plain?: boolean;
+  /** It is in the render itself: there is no picture without it. */
+  rendered?: boolean;
 }>();
 const comp = useComp();
 type Settings = Record<string, number | number[] | boolean | string | null>;
@@ -49,6 +51,7 @@ const all = computed<StageField[]>(() => [
     <h3>
       {{ label }}
       <button
+        v-if="!rendered"
         class="plain hold"
         :title="`Hold: the picture without “${label}”`"
         @pointerdown="comp.without = stage"
