@@ -1,5 +1,6 @@
 import type { Finding } from "../match/request.ts";
 import { uncountedLengths } from "../match/requestOfShot.ts";
+import { partFrom } from "../light/alike.ts";
 import type { Source } from "../light/schema.ts";
 import { kindOf } from "../set/parts/index.ts";
 import type { Shot } from "./schema.ts";
@@ -60,6 +61,12 @@ export function removeProp(draft: Shot, id: string): void {
   standFree(draft, id);
   for (const source of sourcesOf(draft)) source.except = source.except.filter((prop) => prop !== id);
   delete draft.props[id];
+}
+
+/** Removes a lamp from a draft; those that shine like it stay alike. */
+export function removeLamp({ light }: Pick<Shot, "light">, id: string): void {
+  partFrom(light.lamps, id);
+  delete light.lamps[id];
 }
 
 /** Every light of a shot, with what all of them have. */

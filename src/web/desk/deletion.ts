@@ -1,6 +1,5 @@
-import { partFrom } from "#core/light/alike";
 import type { Draft } from "immer";
-import { fallsWith, removePart, removeProp } from "#core/shot/references";
+import { fallsWith, removeLamp, removePart, removeProp } from "#core/shot/references";
 import type { Shot } from "#core/shot/schema";
 
 /** Deletes the thing with this id; returns the edit's name, or null if there is none. */
@@ -26,10 +25,7 @@ export function deletion(shot: Shot, id: string): { name: string; change: (draft
   if (shot.light.lamps[id])
     return {
       name: `Delete ${shot.light.lamps[id].name}`,
-      change: (d) => {
-        partFrom(d.light.lamps, id);
-        delete d.light.lamps[id];
-      },
+      change: (d) => removeLamp(d, id),
     };
   if (shot.light.shadows[id]) return { name: "Delete shaded region", change: (d) => void delete d.light.shadows[id] };
   return null;
