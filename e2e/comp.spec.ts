@@ -51,6 +51,17 @@ test("sharpness and grain of the plate are measured, and the proof wears them", 
     expect(sigma / truth).toBeLessThan(1);
   }
 
+  // Sharpness is in the render, so that there is no picture without it; held to a matte it is laid on afterwards.
+  await page.getByTestId("drawer-mattes").click();
+  await page.getByTestId("new-matte").click();
+  await page.getByTestId("drawer-match").click();
+  const sharpness = page.getByTestId("stage-sharpness");
+  await expect(sharpness.getByText("before")).toBeHidden();
+  await sharpness.locator(".p-select").click();
+  await page.getByRole("option").nth(1).click();
+  await expect.poll(async () => (await comp()).sharpness.matte).toBe("matte-1");
+  await expect(sharpness.getByText("before")).toBeVisible();
+
   // Typed and taken back, each as one edit.
   await page.getByLabel("Strength of the grain", { exact: true }).fill("0.5");
   await page.keyboard.press("Enter");

@@ -297,5 +297,6 @@ export const DENOISE_REACH = 6; // pixels to each side that a pixel is averaged 
 export const DENOISE_FEATURES = 8;
 export const DENOISE_STRICT = 0.6; // difference, in standard deviations, at which a place counts little
 export const DENOISE_FEATURE_STRICT = 0.45; // features differ when they are this far apart beyond their own local slope
+export const DENOISE_LEAST_SLOPE = 0.0012; // squared slope that every feature is taken to have
 export const DENOISE_APART = 20; // beyond this distance a place counts nothing
 export const DENOISE_MARGIN = 4; // floats to each side of a row of scratch

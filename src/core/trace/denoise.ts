@@ -63,6 +63,7 @@ export interface Features {
 
 /** Albedo, normal, coverage and depth. */
 const FEATURES = L.DENOISE_FEATURES;
+const STRICT = L.DENOISE_FEATURE_STRICT * L.DENOISE_FEATURE_STRICT;
 
 function slopesOf(values: Float32Array, width: number, height: number): Float32Array {
   const out = new Float32Array(values.length);
@@ -96,8 +97,7 @@ function featureDistance({ values, slopes }: Features, width: number, s: Shift, 
         const a = slopes[p + f];
         const b = slopes[q + f];
         const steep = a > b ? a : b;
-        const e =
-          (d * d) / (L.DENOISE_FEATURE_STRICT * L.DENOISE_FEATURE_STRICT * (steep > 0.0012 ? steep : 0.0012)) - 1;
+        const e = (d * d) / (STRICT * (steep > L.DENOISE_LEAST_SLOPE ? steep : L.DENOISE_LEAST_SLOPE)) - 1;
         if (e > most) most = e;
       }
       apart[i] = most;

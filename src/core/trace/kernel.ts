@@ -85,29 +85,33 @@ export interface Kernel {
   ): void;
   featureDistance(
     values: number,
-    slopes: number,
+    weights: number,
     plane: number,
     width: number,
     x0: number,
     x1: number,
+    y0: number,
     y1: number,
     by: number,
     apart: number,
   ): void;
-  gatherHalf(
-    own: number,
-    other: number,
+  gatherHalves(
+    even: number,
+    odd: number,
     spread: number,
-    sums: number,
-    weights: number,
+    evenSums: number,
+    oddSums: number,
+    evenWeights: number,
+    oddWeights: number,
     apart: number,
-    distance: number,
-    across: number,
+    scratch: number,
     plane: number,
     width: number,
     height: number,
     dx: number,
     dy: number,
+    y0: number,
+    y1: number,
   ): void;
   packPixels(values: number, pixels: number, stride: number, masks: number, words: number): number;
   pickPixel(params: number, u: number, v: number): number;

@@ -16,12 +16,18 @@ export function kernelFilter(kernel: Kernel, memory: SceneMemory): PartFilter {
   };
 }
 
+/** Rows that are filtered by every shift in turn, so few that all planes of them stay in the processor's cache. */
+const STRIPE = 24;
+
+/** Addresses of one signal's halves, and of what is summed of them. */
 interface Gathering {
-  own: number;
-  other: number;
+  even: number;
+  odd: number;
   spread: number;
-  sums: number;
-  weights: number;
+  evenSums: number;
+  oddSums: number;
+  evenWeights: number;
+  oddWeights: number;
 }
 
 function filterPart(
@@ -35,43 +41,70 @@ function filterPart(
   const n = width * height;
   const plane = n * 4;
   const values = putFeatures(memory, features.values, n);
-  const slopes = putFeatures(memory, features.slopes, n);
+  const featureWeights = putFeatures(memory, features.slopes.map(weightOfSlope), n);
   const apart = memory.reserve(plane);
-  const scratch = (width + 2 * L.DENOISE_MARGIN) * height * 4;
-  const distance = memory.reserve(scratch);
-  const across = memory.reserve(scratch);
-  const gatherings = signals.map(({ even, odd }): Gathering[] => {
-    const a = putPlanes(memory, even);
-    const b = putPlanes(memory, odd);
+  const scratch = memory.reserve(4 * (width + 2 * L.DENOISE_MARGIN) * height * 4);
+  const gatherings = signals.map(({ even, odd }): Gathering => {
     const spread = memory.reserve(3 * plane);
     spreadOf(even, odd).forEach((s, c) => memory.f32(spread + c * plane, n).set(s));
-    return [
-      { own: a, other: b, spread, sums: putPlanes(memory, even), weights: putOnes(memory, n) },
-      { own: b, other: a, spread, sums: putPlanes(memory, odd), weights: putOnes(memory, n) },
-    ];
+    return {
+      even: putPlanes(memory, even),
+      odd: putPlanes(memory, odd),
+      spread,
+      evenSums: putPlanes(memory, even),
+      oddSums: putPlanes(memory, odd),
+      evenWeights: putOnes(memory, n),
+      oddWeights: putOnes(memory, n),
+    };
   });
   // Weights hold for both directions, so half of the shifts will do.
-  for (let dy = 0; dy <= L.DENOISE_REACH; dy++) {
-    for (let dx = dy === 0 ? 1 : -L.DENOISE_REACH; dx <= L.DENOISE_REACH; dx++) {
-      const x0 = Math.max(0, -dx);
-      const x1 = Math.min(width, width - dx);
-      if (x1 - x0 - (dx === 0 ? 0 : 1) <= 0 || height - dy - (dy === 0 ? 0 : 1) <= 0) continue;
-      kernel.featureDistance(values, slopes, plane, width, x0, x1, height - dy, dy * width + dx, apart);
-      for (const { own, other, spread, sums, weights } of gatherings.flat()) {
-        kernel.gatherHalf(own, other, spread, sums, weights, apart, distance, across, plane, width, height, dx, dy);
+  for (let y0 = 0; y0 < height; y0 += STRIPE) {
+    for (let dy = 0; dy <= L.DENOISE_REACH; dy++) {
+      const y1 = Math.min(y0 + STRIPE, height - dy);
+      if (y1 <= y0 || height - dy - (dy === 0 ? 0 : 1) <= 0) continue;
+      for (let dx = dy === 0 ? 1 : -L.DENOISE_REACH; dx <= L.DENOISE_REACH; dx++) {
+        const x0 = Math.max(0, -dx);
+        const x1 = Math.min(width, width - dx);
+        if (x1 - x0 - (dx === 0 ? 0 : 1) <= 0) continue;
+        kernel.featureDistance(values, featureWeights, plane, width, x0, x1, y0, y1, dy * width + dx, apart);
+        for (const g of gatherings)
+          kernel.gatherHalves(
+            g.even,
+            g.odd,
+            g.spread,
+            g.evenSums,
+            g.oddSums,
+            g.evenWeights,
+            g.oddWeights,
+            apart,
+            scratch,
+            plane,
+            width,
+            height,
+            dx,
+            dy,
+            y0,
+            y1,
+          );
       }
     }
   }
-  return gatherings.map(([even, odd]) =>
+  return gatherings.map(({ evenSums, oddSums, evenWeights, oddWeights }) =>
     [0, 1, 2].map((c) => {
-      const a = memory.f32(even.sums + c * plane, n);
-      const b = memory.f32(odd.sums + c * plane, n);
-      const u = memory.f32(even.weights, n);
-      const v = memory.f32(odd.weights, n);
-      return Float32Array.from({ length: n }, (_, i) => 0.5 * (a[i] / u[i] + b[i] / v[i]));
+      const a = memory.f32(evenSums + c * plane, n);
+      const b = memory.f32(oddSums + c * plane, n);
+      const u = memory.f32(evenWeights, n);
+      const v = memory.f32(oddWeights, n);
+      const mean = new Float32Array(n);
+      for (let i = 0; i < n; i++) mean[i] = 0.5 * (a[i] / u[i] + b[i] / v[i]);
+      return mean;
     }),
   );
 }
+
+/** What the square of a feature's difference is weighed by, where the feature has this squared slope. */
+const weightOfSlope = (slope: number): number =>
+  1 / (L.DENOISE_FEATURE_STRICT ** 2 * Math.max(L.DENOISE_LEAST_SLOPE, slope));
 
 /** Three planes one behind the other. */
 function putPlanes(memory: SceneMemory, { planes }: Planes): number {
