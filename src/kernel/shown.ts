@@ -165,64 +165,53 @@ function show(dx: f32, dy: f32, dz: f32, spread: f32, r: f32, g: f32, b: f32, su
     my = dy + 2 * c * ny,
     mz = dz + 2 * c * nz,
     mirrors = mx * gx + my * gy + mz * gz > 0;
-  // The outer mirror image is bright; further in, most light goes through. The rays are spent in that order.
-  if (mirrors && surfaces == 0)
-    look(
-      px + liftX + gx * apart,
-      py + liftY + gy * apart,
-      pz + liftZ + gz * apart,
-      mx,
-      my,
-      mz,
-      spread,
-      r * mirrorR,
-      g * mirrorG,
-      b * mirrorB,
-      surfaces + 1,
-    );
+  const k: f32 = thin ? 1 : ONE / eta,
+    root = ONE - k * k * (ONE - c * c);
   const beforeR = mediumR,
     beforeG = mediumG,
     beforeB = mediumB;
-  if (!thin) {
-    mediumR = behindR;
-    mediumG = behindG;
-    mediumB = behindB;
+  // The outer mirror image is bright; further in, most light goes through. The rays are spent in that order.
+  for (let way = 0; way < 2; way++) {
+    if ((way == 0) == (surfaces == 0)) {
+      if (mirrors)
+        look(
+          px + liftX + gx * apart,
+          py + liftY + gy * apart,
+          pz + liftZ + gz * apart,
+          mx,
+          my,
+          mz,
+          spread,
+          r * mirrorR,
+          g * mirrorG,
+          b * mirrorB,
+          surfaces + 1,
+        );
+    } else if (through > 0 && root > 0) {
+      if (!thin) {
+        mediumR = behindR;
+        mediumG = behindG;
+        mediumB = behindB;
+      }
+      const q = k * c - sqrt<f32>(root);
+      look(
+        px - gx * apart,
+        py - gy * apart,
+        pz - gz * apart,
+        k * dx + q * nx,
+        k * dy + q * ny,
+        k * dz + q * nz,
+        spread,
+        r * passR,
+        g * passG,
+        b * passB,
+        surfaces + 1,
+      );
+      mediumR = beforeR;
+      mediumG = beforeG;
+      mediumB = beforeB;
+    }
   }
-  const k: f32 = thin ? 1 : ONE / eta,
-    root = ONE - k * k * (ONE - c * c);
-  if (through > 0 && root > 0) {
-    const q = k * c - sqrt<f32>(root);
-    look(
-      px - gx * apart,
-      py - gy * apart,
-      pz - gz * apart,
-      k * dx + q * nx,
-      k * dy + q * ny,
-      k * dz + q * nz,
-      spread,
-      r * passR,
-      g * passG,
-      b * passB,
-      surfaces + 1,
-    );
-  }
-  mediumR = beforeR;
-  mediumG = beforeG;
-  mediumB = beforeB;
-  if (mirrors && surfaces > 0)
-    look(
-      px + liftX + gx * apart,
-      py + liftY + gy * apart,
-      pz + liftZ + gz * apart,
-      mx,
-      my,
-      mz,
-      spread,
-      r * mirrorR,
-      g * mirrorG,
-      b * mirrorB,
-      surfaces + 1,
-    );
 }
 
 /**
