@@ -299,4 +299,5 @@ export const DENOISE_STRICT = 0.6; // difference, in standard deviations, at whi
 export const DENOISE_FEATURE_STRICT = 0.45; // features differ when they are this far apart beyond their own local slope
 export const DENOISE_LEAST_SLOPE = 0.0012; // squared slope that every feature is taken to have
 export const DENOISE_APART = 20; // beyond this distance a place counts nothing
-export const DENOISE_MARGIN = 4; // floats to each side of a row of scratch
+export const DENOISE_TERMS = 13; // floats that the filter keeps its constants in
+export const DENOISE_MARGIN = 12; // floats to each side of a row of scratch, more than what is looked at and three

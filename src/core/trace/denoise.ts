@@ -16,7 +16,7 @@ const REACH = L.DENOISE_REACH;
 const PATCH = 1;
 
 /** A box of pixels to work on, from (x0, y0) up to but without (x1, y1). */
-interface Box {
+export interface Box {
   x0: number;
   y0: number;
   x1: number;
@@ -33,26 +33,34 @@ export interface Planes {
 function boxMean(source: Float32Array, width: number, height: number, radius: number): Float32Array {
   const across = new Float32Array(source.length);
   const out = new Float32Array(source.length);
-  for (let y = 0; y < height; y++) {
-    const row = y * width;
-    for (let x = 0; x < width; x++) {
-      const from = max(0, x - radius);
-      const to = min(width - 1, x + radius);
-      let sum = 0;
-      for (let i = from; i <= to; i++) sum += source[row + i];
-      across[row + x] = sum / (to - from + 1);
-    }
-  }
-  for (let y = 0; y < height; y++) {
-    const from = max(0, y - radius);
-    const to = min(height - 1, y + radius);
-    for (let x = 0; x < width; x++) {
-      let sum = 0;
-      for (let j = from; j <= to; j++) sum += across[j * width + x];
-      out[y * width + x] = sum / (to - from + 1);
-    }
-  }
+  for (let y = 0; y < height; y++) windowMeans(source, across, y * width, 1, width, radius);
+  for (let x = 0; x < width; x++) windowMeans(across, out, x, width, height, radius);
   return out;
+}
+
+/** Means of the up to 2 `radius` + 1 values, none below 0, around each of `count` values, `step` apart from `start` on. */
+function windowMeans(
+  source: Float32Array,
+  to: Float32Array,
+  start: number,
+  step: number,
+  count: number,
+  radius: number,
+): void {
+  let sum = 0;
+  let held = min(radius, count);
+  for (let k = 0; k < held; k++) sum += source[start + k * step];
+  for (let k = 0, at = start; k < count; k++, at += step) {
+    if (k + radius < count) {
+      sum += source[at + radius * step];
+      held++;
+    }
+    if (k > radius) {
+      sum -= source[at - (radius + 1) * step];
+      held--;
+    }
+    to[at] = max(0, sum / held);
+  }
 }
 
 /** What tells surfaces apart, `FEATURES` values a pixel, and the squared slope of each by central differences. */
@@ -210,8 +218,14 @@ export function spreadOf(even: Planes, odd: Planes): Float32Array[] {
   });
 }
 
-/** Filters both halves of each signal of a part, three planes each; returns their means. */
-export type PartFilter = (signals: Halves[], features: Features, width: number, height: number) => Float32Array[][];
+/** Filters both halves of each signal of a part, three planes each; returns their means, of which only `wanted` is used. */
+export type PartFilter = (
+  signals: Halves[],
+  features: Features,
+  width: number,
+  height: number,
+  wanted: Box,
+) => Float32Array[][];
 
 /** The filter in plain TypeScript: the reference for the one in the kernel. */
 export function filterHalves(signals: Halves[], features: Features, width: number, height: number): Float32Array[][] {
@@ -357,7 +371,8 @@ export function* denoiseParts(
       even: cut(even[key], stride, 3, width, box),
       odd: cut(odd[key], stride, 3, width, box),
     }));
-    const filtered = filter(halves, featuresOf(film, layout, width, box), w, h);
+    const wanted = { x0: part.x0 - box.x0, y0: part.y0 - box.y0, x1: part.x1 - box.x0, y1: part.y1 - box.y0 };
+    const filtered = filter(halves, featuresOf(film, layout, width, box), w, h, wanted);
     open.forEach((signal, s) => {
       for (let y = part.y0; y < part.y1; y++) {
         for (let x = part.x0; x < part.x1; x++) {

@@ -83,41 +83,73 @@ export interface Kernel {
     unlit: number,
     out: number,
   ): void;
-  featureDistance(
+  denoiseTerms(terms: number): void;
+  featureRows(
     values: number,
     weights: number,
     plane: number,
     width: number,
+    y: number,
+    dy: number,
+    first: number,
     x0: number,
     x1: number,
-    y0: number,
-    y1: number,
-    by: number,
+    terms: number,
     apart: number,
+    pitch: number,
   ): void;
-  gatherHalves(
+  differenceRows(
     even: number,
     odd: number,
     spread: number,
-    evenSums: number,
-    oddSums: number,
-    evenWeights: number,
-    oddWeights: number,
-    apart: number,
-    scratch: number,
     plane: number,
     width: number,
-    height: number,
-    dx: number,
+    y: number,
     dy: number,
-    y0: number,
-    y1: number,
+    first: number,
+    x0: number,
+    x1: number,
+    terms: number,
+    scratch: number,
+    sums: number,
+    room: number,
+    pitch: number,
   ): void;
+  weightRows(
+    up: number,
+    middle: number,
+    down: number,
+    apart: number,
+    width: number,
+    first: number,
+    x0: number,
+    x1: number,
+    terms: number,
+    weights: number,
+    pitch: number,
+  ): void;
+  gatherBelow: GatherRow;
+  gatherAbove: GatherRow;
   packPixels(values: number, pixels: number, stride: number, masks: number, words: number): number;
   pickPixel(params: number, u: number, v: number): number;
   pickedPropNumber(): number;
   drawBsdf(params: number, vx: number, vy: number, vz: number, front: number, count: number, out: number): void;
 }
+
+type GatherRow = (
+  own: number,
+  sums: number,
+  total: number,
+  plane: number,
+  width: number,
+  y: number,
+  dy: number,
+  first: number,
+  x0: number,
+  x1: number,
+  weights: number,
+  pitch: number,
+) => void;
 
 type Trace = (
   root: number,

@@ -1,33 +1,36 @@
 import * as L from "../../kernel/layout.ts";
-import type { Features, Halves, PartFilter, Planes } from "./denoise.ts";
+import type { Box, Features, Halves, PartFilter, Planes } from "./denoise.ts";
 import { spreadOf } from "./denoise.ts";
 import type { Kernel } from "./kernel.ts";
 import type { SceneMemory } from "./memory.ts";
 
 /** The filter of `denoiseFilm` at native speed. It takes memory behind what is reserved, and gives it back. */
 export function kernelFilter(kernel: Kernel, memory: SceneMemory): PartFilter {
-  return (signals, features, width, height) => {
+  return (signals, features, width, height, wanted) => {
     const mark = memory.mark();
     try {
-      return filterPart(kernel, memory, signals, features, width, height);
+      return filterPart(kernel, memory, signals, features, width, height, wanted);
     } finally {
       memory.release(mark);
     }
   };
 }
 
-/** Rows that are filtered by every shift in turn, so few that all planes of them stay in the processor's cache. */
-const STRIPE = 24;
+const STRICTNESS = 1 / (L.DENOISE_FEATURE_STRICT * L.DENOISE_FEATURE_STRICT);
 
-/** Addresses of one signal's halves, and of what is summed of them. */
+/** Addresses of one half of a signal: three planes, their weighed sums, and the sum of weights. */
+interface Half {
+  own: number;
+  sums: number;
+  total: number;
+}
+
+/** Addresses of one signal, and of three rows of its differences, taken in turn: a patch looks at a row to each side. */
 interface Gathering {
-  even: number;
-  odd: number;
+  even: Half;
+  odd: Half;
   spread: number;
-  evenSums: number;
-  oddSums: number;
-  evenWeights: number;
-  oddWeights: number;
+  turns: number[];
 }
 
 function filterPart(
@@ -37,64 +40,83 @@ function filterPart(
   features: Features,
   width: number,
   height: number,
+  wanted: Box,
 ): Float32Array[][] {
-  const n = width * height;
-  const plane = n * 4;
-  const values = putFeatures(memory, features.values, n);
-  const featureWeights = putFeatures(memory, features.slopes.map(weightOfSlope), n);
-  const apart = memory.reserve(plane);
-  const scratch = memory.reserve(4 * (width + 2 * L.DENOISE_MARGIN) * height * 4);
-  const gatherings = signals.map(({ even, odd }): Gathering => {
-    const spread = memory.reserve(3 * plane);
-    spreadOf(even, odd).forEach((s, c) => memory.f32(spread + c * plane, n).set(s));
-    return {
-      even: putPlanes(memory, even),
-      odd: putPlanes(memory, odd),
-      spread,
-      evenSums: putPlanes(memory, even),
-      oddSums: putPlanes(memory, odd),
-      evenWeights: putOnes(memory, n),
-      oddWeights: putOnes(memory, n),
-    };
-  });
-  // Weights hold for both directions, so half of the shifts will do.
-  for (let y0 = 0; y0 < height; y0 += STRIPE) {
-    for (let dy = 0; dy <= L.DENOISE_REACH; dy++) {
-      const y1 = Math.min(y0 + STRIPE, height - dy);
-      if (y1 <= y0 || height - dy - (dy === 0 ? 0 : 1) <= 0) continue;
-      for (let dx = dy === 0 ? 1 : -L.DENOISE_REACH; dx <= L.DENOISE_REACH; dx++) {
-        const x0 = Math.max(0, -dx);
-        const x1 = Math.min(width, width - dx);
-        if (x1 - x0 - (dx === 0 ? 0 : 1) <= 0) continue;
-        kernel.featureDistance(values, featureWeights, plane, width, x0, x1, y0, y1, dy * width + dx, apart);
-        for (const g of gatherings)
-          kernel.gatherHalves(
-            g.even,
-            g.odd,
-            g.spread,
-            g.evenSums,
-            g.oddSums,
-            g.evenWeights,
-            g.oddWeights,
-            apart,
-            scratch,
+  const plane = width * height * 4;
+  const pitch = (width + 2 * L.DENOISE_MARGIN) * 4;
+  const room = pitch * (2 * L.DENOISE_REACH + 1);
+  const rows = (count: number) => putZeros(memory, (count * pitch) / 4) + L.DENOISE_MARGIN * 4;
+  const values = putFeatures(memory, features.values);
+  const featureWeights = putFeatures(memory, features.slopes);
+  // What the square of a feature's difference is weighed by, where the feature has this squared slope.
+  const weigh = memory.f32(featureWeights, features.slopes.length);
+  for (let i = 0; i < weigh.length; i++) weigh[i] = STRICTNESS / Math.max(L.DENOISE_LEAST_SLOPE, weigh[i]);
+  const terms = memory.reserve(L.DENOISE_TERMS * 4);
+  kernel.denoiseTerms(terms);
+  const scratch = rows(2);
+  const [apart, weights] = [rows(room / pitch), rows((2 * room) / pitch)];
+  const gatherings = signals.map(({ even, odd }): Gathering => ({
+    even: putHalf(memory, even),
+    odd: putHalf(memory, odd),
+    spread: putPlanes(memory, spreadOf(even, odd)),
+    turns: [0, 1, 2].map(() => rows((2 * room) / pitch)),
+  }));
+  const x0 = Math.max(0, wanted.x0 - L.DENOISE_REACH);
+  const x1 = Math.min(width, wanted.x1 + L.DENOISE_REACH);
+  for (let dy = 0; dy <= L.DENOISE_REACH; dy++) {
+    // Weights hold for both directions, so half of the shifts will do.
+    const first = dy === 0 ? 1 : -L.DENOISE_REACH;
+    const last = height - dy - 1;
+    const y0 = Math.max(0, wanted.y0 - dy);
+    const y1 = Math.min(dy > 0 ? last : height, wanted.y1);
+    memory.f32(weights - L.DENOISE_MARGIN * 4, (2 * room) / 4).fill(0);
+    let next = Math.max(0, y0 - 1);
+    for (let y = y0; y < y1; y++) {
+      kernel.featureRows(values, featureWeights, plane, width, y, dy, first, x0, x1, terms, apart, pitch);
+      for (; next <= Math.min(y + 1, last); next++)
+        for (const { even, odd, spread, turns } of gatherings) {
+          const to = turns[next % 3];
+          kernel.differenceRows(
+            even.own,
+            odd.own,
+            spread,
             plane,
             width,
-            height,
-            dx,
+            next,
             dy,
-            y0,
-            y1,
+            first,
+            x0,
+            x1,
+            terms,
+            scratch,
+            to,
+            room,
+            pitch,
           );
+        }
+      for (const { even, odd, turns } of gatherings) {
+        const [up, middle, down] = [Math.max(0, y - 1), y, Math.min(last, y + 1)].map((row) => turns[row % 3]);
+        for (const [half, other, to] of [
+          [even, room, weights],
+          [odd, 0, weights + room],
+        ] as const) {
+          const { own, sums, total } = half;
+          kernel.weightRows(up + other, middle + other, down + other, apart, width, first, x0, x1, terms, to, pitch);
+          const { x0: from, x1: until } = wanted;
+          if (y >= wanted.y0) kernel.gatherBelow(own, sums, total, plane, width, y, dy, first, from, until, to, pitch);
+          if (y + dy >= wanted.y0 && y + dy < wanted.y1)
+            kernel.gatherAbove(own, sums, total, plane, width, y, dy, first, from, until, to, pitch);
+        }
       }
     }
   }
-  return gatherings.map(({ evenSums, oddSums, evenWeights, oddWeights }) =>
+  const n = width * height;
+  return gatherings.map(({ even, odd }) =>
     [0, 1, 2].map((c) => {
-      const a = memory.f32(evenSums + c * plane, n);
-      const b = memory.f32(oddSums + c * plane, n);
-      const u = memory.f32(evenWeights, n);
-      const v = memory.f32(oddWeights, n);
+      const a = memory.f32(even.sums + c * plane, n);
+      const b = memory.f32(odd.sums + c * plane, n);
+      const u = memory.f32(even.total, n);
+      const v = memory.f32(odd.total, n);
       const mean = new Float32Array(n);
       for (let i = 0; i < n; i++) mean[i] = 0.5 * (a[i] / u[i] + b[i] / v[i]);
       return mean;
@@ -102,29 +124,36 @@ function filterPart(
   );
 }
 
-/** What the square of a feature's difference is weighed by, where the feature has this squared slope. */
-const weightOfSlope = (slope: number): number =>
-  1 / (L.DENOISE_FEATURE_STRICT ** 2 * Math.max(L.DENOISE_LEAST_SLOPE, slope));
+function putHalf(memory: SceneMemory, { planes }: Planes): Half {
+  const [own, sums] = [putPlanes(memory, planes), putPlanes(memory, planes)];
+  const total = memory.reserve(planes[0].length * 4);
+  memory.f32(total, planes[0].length).fill(1);
+  return { own, sums, total };
+}
 
-/** Three planes one behind the other. */
-function putPlanes(memory: SceneMemory, { planes }: Planes): number {
+/** Floats beyond the ends of planes that are read, and then count nothing. */
+const GUARD = 2 * L.DENOISE_MARGIN;
+
+function putZeros(memory: SceneMemory, floats: number): number {
+  const address = memory.reserve(floats * 4);
+  memory.f32(address, floats).fill(0);
+  return address;
+}
+
+/** Planes one behind the other. */
+function putPlanes(memory: SceneMemory, planes: Float32Array[]): number {
   const n = planes[0].length;
-  const address = memory.reserve(3 * n * 4);
+  const address = putZeros(memory, planes.length * n + 2 * GUARD) + GUARD * 4;
   planes.forEach((p, c) => memory.f32(address + c * n * 4, n).set(p));
   return address;
 }
 
 /** Interleaved features as planes. */
-function putFeatures(memory: SceneMemory, interleaved: Float32Array, n: number): number {
-  const address = memory.reserve(n * L.DENOISE_FEATURES * 4);
-  const to = memory.f32(address, n * L.DENOISE_FEATURES);
+function putFeatures(memory: SceneMemory, interleaved: Float32Array): number {
+  const n = interleaved.length / L.DENOISE_FEATURES;
+  const address = putZeros(memory, interleaved.length + 2 * GUARD) + GUARD * 4;
+  const to = memory.f32(address, interleaved.length);
   for (let i = 0, at = 0; i < n; i++)
     for (let f = 0; f < L.DENOISE_FEATURES; f++, at++) to[f * n + i] = interleaved[at];
-  return address;
-}
-
-function putOnes(memory: SceneMemory, n: number): number {
-  const address = memory.reserve(n * 4);
-  memory.f32(address, n).fill(1);
   return address;
 }
