@@ -104,7 +104,7 @@ describe("denoising", () => {
   });
 
   describe("of a final", () => {
-    // Wide enough for two pieces of columns: a grey streak with noise of its own in every pixel, over bands of unequal height.
+    // A grey streak with noise of its own in every pixel, over bands of unequal height.
     const [width, height] = [1100, 90];
     const layout = filmLayout({ ...PROOF_SUMS, extras: true }, [], [], []);
     const choice = { ...testShot().render, threads: 2, denoise: true };
@@ -116,7 +116,7 @@ describe("denoising", () => {
     });
     afterEach(() => rm(folder, { recursive: true, force: true }));
 
-    async function written(leaveOut: number | null) {
+    async function written(leaveOut: number | null, shot = testShot(width, height)) {
       const bands = new BandFolder(path.join(folder, "bands"), "streak");
       for (const band of bandsOf(width, height))
         if (band.y0 !== leaveOut)
@@ -126,25 +126,41 @@ describe("denoising", () => {
               layout.stride,
             ),
           ]);
-      const shot = testShot(width, height);
       const plate = plateOf(shot, new Uint8Array(width * height * 3).fill(90));
       return writeFinal(path.join(folder, "files"), shot, plate, null, choice, layout, bands);
     }
 
-    test("has the values of all at once, band by band and in columns", async () => {
+    const read = async (file: string, stride: 3 | 4) =>
+      readExr(new Uint8Array(await readFile(path.join(folder, "files", file))), stride).pixels;
+
+    test("has the values of all at once, some bands at a time", async () => {
       const { files } = await written(null);
       const whole = denoiseFilm(film, width, height, layout, unitWeights(), await ownFilter());
-      const read = async (name: string, stride: 3 | 4) =>
-        readExr(new Uint8Array(await readFile(path.join(folder, "files", files[name]))), stride).pixels;
       const found = {
-        prop: await read("premultiplied", 4),
-        ratio: await read("ratio", 3),
-        added: await read("added", 3),
+        prop: await read(files.premultiplied, 4),
+        ratio: await read(files.ratio, 3),
+        added: await read(files.added, 3),
       };
       for (const [key, pixels] of Object.entries(found)) {
         const apart = pixels.reduce((most, v, i) => Math.max(most, Math.abs(whole[key as "prop"][i] - v)), 0);
         expect(apart).toBeLessThan(1e-6);
       }
+    });
+
+    test("shows props lit by half the sun half as bright", async () => {
+      const { files } = await written(null);
+      const full = await read(files.premultiplied, 4);
+      const shot = testShot(width, height);
+      shot.light.sun.strength = 0.5;
+      const half = await read((await written(null, shot)).files.premultiplied, 4);
+      let [apart, lit] = [0, 0];
+      full.forEach((v, i) => {
+        if (i % 4 === 3) return;
+        apart = Math.max(apart, Math.abs(half[i] - v / 2));
+        if (v > 0.2) lit++;
+      });
+      expect(lit).toBeGreaterThan(1000);
+      expect(apart).toBeLessThan(1e-4);
     });
 
     test("says which band is missing, and ends", async () => {
@@ -153,7 +169,7 @@ describe("denoising", () => {
   });
 });
 
-/** Sums of four samples a pixel: a catcher half of which is shaded, with a streak of a prop across. */
+/** Sums of four samples a pixel: a catcher half of which is shaded, with a streak of a prop across, in the sun alone. */
 function noisyStreak(width: number, height: number, layout: FilmLayout): Float32Array {
   const film = new Float32Array(width * height * layout.stride);
   const random = seeded(7);
@@ -169,6 +185,7 @@ function noisyStreak(width: number, height: number, layout: FilmLayout): Float32
     for (let k = 0; k < 3; k++) {
       if (prop) {
         film[f + L.FILM_PROP + k] = 1 + a + b;
+        film[f + layout.propLights + k] = 1 + a + b;
         film[half + L.HALF_PROP + k] = 0.5 + a;
         continue;
       }

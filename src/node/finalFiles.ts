@@ -10,12 +10,12 @@ import { sizeAt } from "#core/image/resize";
 import type { RenderChoice } from "#core/render/schema";
 import type { Shot } from "#core/shot/schema";
 import { borderNotice } from "#core/trace/border";
+import { DENOISE_HALO } from "#core/trace/denoise";
 import type { FilmLayout } from "#core/trace/film";
 import { filterSigma } from "#core/trace/filter";
 import type { BandFolder } from "./bandFolder.ts";
 import type { Band } from "./bands.ts";
 import { bandsOf } from "./bands.ts";
-import { DENOISE_HALO } from "./denoiseRows.ts";
 import { ExrFile } from "./exrFile.ts";
 import { FinishPool } from "./finishPool.ts";
 import { compileKernel } from "./kernelFile.ts";
@@ -67,7 +67,7 @@ function shared(plate: DecodedPlate): DecodedPlate {
 /** Bands that are finished together: enough pixels, and high over what is looked at beyond them. */
 function groupsOf(bands: Band[], width: number, halo: number, denoise: boolean): Band[][] {
   const beyond = halo + (denoise ? DENOISE_HALO : 0);
-  const rows = Math.max((halo > 0 && !denoise ? 2 : 1) * (GROUP_PIXELS / width), OVER_HALO * beyond);
+  const rows = Math.max((beyond > 0 ? 2 : 1) * (GROUP_PIXELS / width), OVER_HALO * beyond);
   const groups: Band[][] = [];
   for (const band of bands) {
     const last = groups.at(-1);

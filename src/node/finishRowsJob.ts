@@ -15,10 +15,10 @@ import type { LightPart } from "#core/light/schema";
 import type { PassGroup } from "#core/render/schema";
 import type { CatcherBorder } from "#core/trace/border";
 import { catcherBorder } from "#core/trace/border";
-import type { FilmLayout, Passes } from "#core/trace/film";
+import type { FilmLayout, LightWeights, Passes } from "#core/trace/film";
 import { emptyPasses, occlusionOf } from "#core/trace/film";
-import type { PartFilter } from "#core/trace/denoise";
-import { denoiseLayout } from "#core/trace/denoise";
+import type { NoisyRows, PartFilter } from "#core/trace/denoise";
+import { DENOISE_HALO, denoiseRows, developNoisy, emptyNoisyRows, someNoisyRows } from "#core/trace/denoise";
 import { kernelFilter } from "#core/trace/kernelDenoise";
 import { SceneMemory, scratchAddress } from "#core/trace/memory";
 import { noiseSum } from "#core/trace/noise";
@@ -26,7 +26,6 @@ import * as L from "#kernel/layout";
 import { BandFolder } from "./bandFolder.ts";
 import type { Band, Film } from "./bands.ts";
 import { developBand } from "./bands.ts";
-import { DENOISE_HALO, denoiseRows } from "./denoiseRows.ts";
 import { layerChannels } from "./filmLayers.ts";
 import { newKernelMemory, openKernel } from "./kernelFile.ts";
 import { plateRowsAt } from "./plateRows.ts";
@@ -91,6 +90,7 @@ export class RowFinisher {
   private readonly encode: ReturnType<typeof pixelEncoder>;
   private readonly shown: PlateEncoding;
   private memory: Float32Array | null = null;
+  private noisy: NoisyRows | null = null;
   private kernel: Promise<PartFilter> | null = null;
   private files: Promise<Record<string, Uint8Array>> | null = null;
 
@@ -166,34 +166,40 @@ export class RowFinisher {
     at: { y0: number; y1: number; h0: number; h1: number },
     out: FinishedRows,
   ): Promise<void> {
-    const { width, height } = this.setup.size;
+    const { height } = this.setup.size;
     const { layout, denoise } = source;
+    const { shot, bands } = this.setup;
     const beyond = denoise ? DENOISE_HALO : 0;
     const [d0, d1] = [Math.max(0, at.h0 - beyond), Math.min(height, at.h1 + beyond)];
-    const lean = denoise ? denoiseLayout(layout) : layout;
-    const noisy = denoise ? new Float32Array(width * (d1 - d0) * lean.stride) : null;
+    const noisy = denoise ? this.noisyRows(d1 - d0) : null;
+    const rendered = noisy ? { ratio: noisy.passes.ratio, y0: d0 } : { ratio: passes.ratio, y0: at.h0 };
     const own = (band: Band) => band.y0 >= at.y0 && band.y1 <= at.y1;
-    for (const band of this.setup.bands) {
+    for (const band of bands) {
       if (band.y1 <= d0 || band.y0 >= d1) continue;
       const { film, there } = await this.readBand(band, layout);
-      if (noisy) copyLean(film, band, lean.stride, noisy, d0, d1);
-      else putRows(passes, developBand(this.setup.shot, film), band.y0, at.h0);
+      if (noisy) putNoisy(noisy, film, band, lightWeights(shot), d0, d1);
+      else putRows(passes, developBand(shot, film), band.y0, at.h0);
       if (passes.occlusion) putOcclusion(passes.occlusion, film, band, at);
       if (!own(band)) continue;
-      this.look(film, band, out, noisy ? null : { ratio: passes.ratio, from: band.y0 - at.h0 });
+      this.look(film, band, out, rendered);
       if (!noisy) this.packLayers(film, there, band, passes, at.h0, out);
     }
     if (!noisy) return;
-    const wanted = { above: at.h0 - d0, rows: at.h1 - at.h0 };
-    const clean = denoiseRows(noisy, width, lean, wanted, lightWeights(this.setup.shot), await this.filter());
-    scaleProp(clean.prop, this.setup.shot.light.propLevel);
-    putRows(passes, clean, 0, 0);
+    const clean = denoiseRows(noisy, { y0: at.h0 - d0, y1: at.h1 - d0 }, await this.filter());
+    scaleProp(clean.prop, shot.light.propLevel);
+    putRows(passes, clean, d0, at.h0);
     if (this.setup.passes.length === 0) return;
     // Read once more: to hold whole films while the noise is taken out would take more memory than all else.
-    for (const band of this.setup.bands.filter(own)) {
+    for (const band of bands.filter(own)) {
       const { film, there } = await this.readBand(band, layout);
       this.packLayers(film, there, band, passes, at.h0, out);
     }
+  }
+
+  /** Rows to develop for denoising, in memory that the next ones overwrite. */
+  private noisyRows(rows: number): NoisyRows {
+    if (!this.noisy || this.noisy.passes.height < rows) this.noisy = emptyNoisyRows(this.setup.size.width, rows);
+    return someNoisyRows(this.noisy, 0, rows);
   }
 
   /** The film of a band, in memory that the next one overwrites. */
@@ -206,8 +212,8 @@ export class RowFinisher {
     return { film: { width, height: band.y1 - band.y0, layout, pixels }, there };
   }
 
-  /** Noise, borders and counts of a band. */
-  private look(film: Film, band: Band, out: FinishedRows, known: { ratio: Float32Array; from: number } | null): void {
+  /** Noise, borders and counts of a band; `rendered` holds its ratio among other rows. */
+  private look(film: Film, band: Band, out: FinishedRows, rendered: { ratio: Float32Array; y0: number }): void {
     const { shot, size, plate } = this.setup;
     const { pixels, layout, width, height: rows } = film;
     const full = { width: plate.width, height: plate.height, pixels: plate.linear };
@@ -217,9 +223,8 @@ export class RowFinisher {
     );
     out.noise.sum += sum;
     out.noise.count += count;
-    const ratio = known
-      ? known.ratio.subarray(known.from * width * 3, (known.from + rows) * width * 3)
-      : developBand(shot, film).ratio;
+    const from = band.y0 - rendered.y0;
+    const ratio = rendered.ratio.subarray(from * width * 3, (from + rows) * width * 3);
     const edge = catcherBorder(pixels, width, rows, layout, band.y0, lightWeights(shot), ratio);
     out.border = worseBorder(out.border, edge);
     for (let f = 0; f < pixels.length; f += layout.stride) {
@@ -322,14 +327,18 @@ function putOcclusion(into: Float32Array, film: Film, band: Band, { h0, h1 }: { 
   into.set(open.subarray((from - band.y0) * width, (to - band.y0) * width), (from - h0) * width);
 }
 
-/** What denoising looks at of a band's rows d0 to d1: the first floats of each pixel. */
-function copyLean(film: Film, band: Band, stride: number, into: Float32Array, d0: number, d1: number): void {
-  const { pixels, layout, width } = film;
+/** Develops a band's rows among d0 to d1 for denoising. */
+function putNoisy(
+  into: NoisyRows,
+  { pixels, layout, width }: Film,
+  band: Band,
+  weights: LightWeights,
+  d0: number,
+  d1: number,
+): void {
   const [from, to] = [Math.max(d0, band.y0), Math.min(d1, band.y1)];
-  let at = (from - band.y0) * width * layout.stride;
-  let to0 = (from - d0) * width * stride;
-  const skip = layout.stride - stride;
-  for (let i = (to - from) * width; i > 0; i--, at += skip) for (let k = 0; k < stride; k++) into[to0++] = pixels[at++];
+  const rows = pixels.subarray((from - band.y0) * width * layout.stride, (to - band.y0) * width * layout.stride);
+  developNoisy(rows, layout, weights, someNoisyRows(into, from - d0, to - d0));
 }
 
 /** Two lookings at a catcher's border together. */

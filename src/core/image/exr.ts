@@ -127,27 +127,37 @@ export function packRows(
   return blocks;
 }
 
+/** Pixels between those that are looked at first: most channels that are not even show it there. */
+const PEEK = 61;
+
 /** What tells a block of even channels from another; null where some channel is not even. */
 function evenKey(width: number, y0: number, y1: number, channels: ExrChannel[]): string | null {
-  const values: number[] = [y1 - y0];
-  for (const { values: all, offset = 0, stride = 1, over, zero } of channels) {
-    if (zero) {
-      values.push(0);
-      continue;
-    }
-    const first = y0 * width;
-    const value = all[first * stride + offset];
-    for (let i = first, at = first * stride + offset; i < y1 * width; i++, at += stride)
-      if (all[at] !== value) return null;
-    if (over && value !== 0) return null;
-    if (over) {
-      // A sum of nothing is 0 whatever its count, but where there is no count at all.
-      const none = over.counts[first] > 0;
-      if (over.empty !== 0) for (let i = first; i < y1 * width; i++) if (over.counts[i] > 0 !== none) return null;
-      values.push(none ? 0 : over.empty);
-    } else values.push(value);
-  }
-  return values.join();
+  const [first, end] = [y0 * width, y1 * width];
+  const open = channels.filter(({ zero }) => !zero);
+  for (const step of [PEEK, 1]) if (!open.every((channel) => isEven(channel, first, end, step))) return null;
+  const values = channels.map(({ values: all, offset = 0, stride = 1, over, zero }) => {
+    const value = zero ? 0 : all[first * stride + offset];
+    // A sum of nothing is 0 whatever its count, but where there is no count at all.
+    return over && over.empty !== 0 && !(over.counts[first] > 0) ? over.empty : value;
+  });
+  return [y1 - y0, ...values].join();
+}
+
+/** True of a channel with one value in every `step`th of these pixels. */
+function isEven(
+  { values, offset = 0, stride = 1, over }: ExrChannel,
+  first: number,
+  end: number,
+  step: number,
+): boolean {
+  const value = values[first * stride + offset];
+  if (over && value !== 0) return false;
+  for (let i = first, at = first * stride + offset; i < end; i += step, at += step * stride)
+    if (values[at] !== value) return false;
+  if (!over || over.empty === 0) return true;
+  const none = over.counts[first] > 0;
+  for (let i = first; i < end; i += step) if (over.counts[i] > 0 !== none) return false;
+  return true;
 }
 
 function exrHeader(

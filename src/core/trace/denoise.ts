@@ -1,6 +1,6 @@
 import * as L from "../../kernel/layout.ts";
-import type { FilmLayout, LightWeights, Passes } from "./film.ts";
-import { developFilm, developHalf, unitWeights } from "./film.ts";
+import type { FilmLayout, HalfPasses, LightWeights, Passes } from "./film.ts";
+import { developFilm, developHalves, emptyPasses, unitWeights } from "./film.ts";
 
 /**
  * Non-local means over two half pictures: the weights for one half come from the other, so that they do not follow its
@@ -69,7 +69,7 @@ export interface Features {
   slopes: Float32Array;
 }
 
-/** Albedo, normal, coverage and depth. */
+/** Albedo with what is mirrored or seen through, normal, coverage, and depth relative to its own size. */
 const FEATURES = L.DENOISE_FEATURES;
 const STRICT = L.DENOISE_FEATURE_STRICT * L.DENOISE_FEATURE_STRICT;
 
@@ -214,7 +214,7 @@ export function spreadOf(even: Planes, odd: Planes): Float32Array[] {
   return even.planes.map((plane, c) => {
     const d = new Float32Array(plane.length);
     for (let i = 0; i < plane.length; i++) d[i] = 0.5 * (plane[i] - odd.planes[c][i]) ** 2;
-    return boxMean(d, width, height, 3);
+    return boxMean(d, width, height, SMOOTH);
   });
 }
 
@@ -259,9 +259,12 @@ export function filterHalves(signals: Halves[], features: Features, width: numbe
   );
 }
 
-/** Pixels a side of the parts that are filtered one by one, and how far a part looks beyond its border. */
+/** Pixels to each side that the spread between the halves is smoothed over. */
+const SMOOTH = 3;
+/** Pixels a side of the parts that are filtered one by one. */
 const PART = 128;
-const HALO = REACH + PATCH + 5;
+/** Pixels beyond those that it gives that denoising looks at. */
+export const DENOISE_HALO = REACH + PATCH + SMOOTH;
 /** What differs less from the untouched plate is left as it is: a quarter of an 8-bit code value in mid grey. */
 const SLIGHT = 0.002;
 
@@ -286,38 +289,81 @@ function cut(source: Float32Array, stride: number, channels: number, width: numb
   return { width: w, height: h, planes };
 }
 
-/** Albedo with what is mirrored or seen through, normal, coverage, and depth relative to its own size, within a box. */
-function featuresOf(film: Float32Array, layout: FilmLayout, width: number, box: Box): Features {
-  const w = box.x1 - box.x0;
-  const h = box.y1 - box.y0;
+/** Features of a part, and their slopes. */
+function featuresIn(features: Float32Array, width: number, { x0, y0, x1, y1 }: Box): Features {
+  const [w, h] = [x1 - x0, y1 - y0];
   const values = new Float32Array(w * h * FEATURES);
-  for (let y = 0, to = 0; y < h; y++) {
-    for (let x = 0; x < w; x++, to += FEATURES) {
-      const f = ((y + box.y0) * width + x + box.x0) * layout.stride;
-      const samples = max(1, film[f + L.FILM_SAMPLES]);
-      const at = f + layout.features;
-      for (let k = 0; k < 3; k++) {
-        values[to + k] = (film[at + L.FEATURE_ALBEDO + k] + film[at + L.FEATURE_SHOWN + k]) / samples;
-        values[to + 3 + k] = (0.5 * film[at + L.FEATURE_NORMAL + k]) / samples;
-      }
-      const alpha = film[f + L.FILM_ALPHA];
-      values[to + 6] = alpha / samples;
-      const depth = alpha > 0 ? film[f + L.FILM_DEPTH] / alpha : 0;
-      values[to + 7] = depth > 0 ? 0.25 * Math.log(depth) : 0;
-    }
+  for (let y = 0; y < h; y++) {
+    const from = ((y + y0) * width + x0) * FEATURES;
+    values.set(features.subarray(from, from + w * FEATURES), y * w * FEATURES);
   }
   return { values, slopes: slopesOf(values, w, h) };
 }
 
-/** The layout of films that hold only what denoising looks at: the first floats of each pixel. */
-export const denoiseLayout = (layout: FilmLayout): FilmLayout => ({
-  ...layout,
-  stride: layout.features + L.FEATURE_FLOATS,
-  extras: 0,
-  props: 0,
-  materials: 0,
-  propLights: 0,
+/** Rows of a render as denoising takes them: developed, with both halves, and with what tells surfaces apart. */
+export interface NoisyRows {
+  passes: Passes;
+  even: HalfPasses;
+  odd: HalfPasses;
+  /** Eight floats a pixel. */
+  features: Float32Array;
+  /** 1 for each pixel of which some sample met a catcher. */
+  caught: Uint8Array;
+}
+
+export const emptyNoisyRows = (width: number, height: number): NoisyRows => ({
+  passes: emptyPasses(width, height),
+  even: emptyPasses(width, height),
+  odd: emptyPasses(width, height),
+  features: new Float32Array(width * height * FEATURES),
+  caught: new Uint8Array(width * height),
 });
+
+/** Rows y0 to y1 of them, in the same memory. */
+export function someNoisyRows({ passes, even, odd, features, caught }: NoisyRows, y0: number, y1: number): NoisyRows {
+  const { width } = passes;
+  const rows = (of: Float32Array, stride: number) => of.subarray(y0 * width * stride, y1 * width * stride);
+  const half = ({ prop, ratio, added }: HalfPasses): HalfPasses => ({
+    width,
+    height: y1 - y0,
+    prop: rows(prop, 4),
+    ratio: rows(ratio, 3),
+    added: rows(added, 3),
+  });
+  return {
+    passes: { ...half(passes), depth: rows(passes.depth, 1) },
+    even: half(even),
+    odd: half(odd),
+    features: rows(features, FEATURES),
+    caught: caught.subarray(y0 * width, y1 * width),
+  };
+}
+
+/** Develops a film that keeps halves and features for denoising. Throws if it keeps none. */
+export function developNoisy(
+  film: Float32Array,
+  layout: FilmLayout,
+  weights: LightWeights,
+  into: NoisyRows,
+): NoisyRows {
+  if (layout.half === 0 || layout.features === 0) throw new Error("The film keeps no halves or no features.");
+  const { passes, features, caught } = into;
+  const { width, height, depth } = passes;
+  developFilm(film, width, height, layout, weights, passes);
+  developHalves(film, width, height, layout, weights, into);
+  for (let i = 0, f = 0, to = 0; i < width * height; i++, f += layout.stride, to += FEATURES) {
+    const share = 1 / max(1, film[f + L.FILM_SAMPLES]);
+    const at = f + layout.features;
+    for (let k = 0; k < 3; k++) {
+      features[to + k] = (film[at + L.FEATURE_ALBEDO + k] + film[at + L.FEATURE_SHOWN + k]) * share;
+      features[to + 3 + k] = 0.5 * film[at + L.FEATURE_NORMAL + k] * share;
+    }
+    features[to + 6] = film[f + L.FILM_ALPHA] * share;
+    features[to + 7] = depth[i] > 0 ? 0.25 * Math.log(depth[i]) : 0;
+    caught[i] = film[f + L.FILM_CATCHER] === 0 ? 0 : 1;
+  }
+  return into;
+}
 
 /**
  * Passes of a film with their noise taken away, prop, ratio and added light each by itself. The film must keep halves
@@ -332,7 +378,13 @@ export function denoiseFilm(
   weights: LightWeights = unitWeights(),
   filter: PartFilter = filterHalves,
 ): Passes {
-  const parts = denoiseParts(film, width, height, layout, weights, filter);
+  const rows = developNoisy(film, layout, weights, emptyNoisyRows(width, height));
+  return denoiseRows(rows, { y0: 0, y1: height }, filter);
+}
+
+/** Takes the noise out of rows y0 to y1 of the passes, in place: the others are looked at as far as the filter reaches. */
+export function denoiseRows(rows: NoisyRows, wanted: { y0: number; y1: number }, filter: PartFilter): Passes {
+  const parts = denoiseParts(rows, wanted, filter);
   let step = parts.next();
   while (!step.done) step = parts.next();
   return step.value;
@@ -340,30 +392,25 @@ export function denoiseFilm(
 
 /** The same, part by part, for those who may leave it: yields the share that is done. */
 export function* denoiseParts(
-  film: Float32Array,
-  width: number,
-  height: number,
-  layout: FilmLayout,
-  weights: LightWeights,
+  rows: NoisyRows,
+  wanted: { y0: number; y1: number },
   filter: PartFilter,
 ): Generator<number, Passes, void> {
-  if (layout.half === 0 || layout.features === 0) throw new Error("The film keeps no halves or no features.");
-  const passes = developFilm(film, width, height, layout, weights);
-  const [even, odd] = [false, true].map((side) => developHalf(film, width, height, layout, side, weights));
+  const { passes, even, odd, caught } = rows;
+  const { width, height } = passes;
   // Coverage keeps its own noise, so the colour is filtered without it and covered again.
-  const alpha = Float32Array.from({ length: width * height }, (_, i) => passes.prop[i * 4 + 3]);
   uncover(passes.prop, passes.prop);
   for (const half of [even, odd]) uncover(half.prop, passes.prop);
   const signals = SIGNALS.map((signal) => ({ ...signal, touched: touchedOf(signal, passes[signal.key]) }));
-  const parts = partsOf(width, height).filter((part) => signals.some((signal) => anyTouched(signal, part, width)));
+  const parts = partsOf(width, wanted).filter((part) => signals.some((signal) => anyTouched(signal, part, width)));
   for (const [number, part] of parts.entries()) {
     yield number / parts.length;
     const open = signals.filter((signal) => anyTouched(signal, part, width));
     const box = {
-      x0: max(0, part.x0 - HALO),
-      y0: max(0, part.y0 - HALO),
-      x1: min(width, part.x1 + HALO),
-      y1: min(height, part.y1 + HALO),
+      x0: max(0, part.x0 - DENOISE_HALO),
+      y0: max(0, part.y0 - DENOISE_HALO),
+      x1: min(width, part.x1 + DENOISE_HALO),
+      y1: min(height, part.y1 + DENOISE_HALO),
     };
     const w = box.x1 - box.x0;
     const h = box.y1 - box.y0;
@@ -371,30 +418,31 @@ export function* denoiseParts(
       even: cut(even[key], stride, 3, width, box),
       odd: cut(odd[key], stride, 3, width, box),
     }));
-    const wanted = { x0: part.x0 - box.x0, y0: part.y0 - box.y0, x1: part.x1 - box.x0, y1: part.y1 - box.y0 };
-    const filtered = filter(halves, featuresOf(film, layout, width, box), w, h, wanted);
+    const inside = { x0: part.x0 - box.x0, y0: part.y0 - box.y0, x1: part.x1 - box.x0, y1: part.y1 - box.y0 };
+    const filtered = filter(halves, featuresIn(rows.features, width, box), w, h, inside);
     open.forEach((signal, s) => {
       for (let y = part.y0; y < part.y1; y++) {
         for (let x = part.x0; x < part.x1; x++) {
           const i = y * width + x;
           if (!touchedNear(signal, x, y, width, height)) continue;
           // Of a pixel with few or no catcher samples the halves know nothing.
-          if (signal.key !== "prop" && film[i * layout.stride + L.FILM_CATCHER] === 0) continue;
+          if (signal.key !== "prop" && !caught[i]) continue;
           const from = (y - box.y0) * w + x - box.x0;
           for (let k = 0; k < 3; k++) passes[signal.key][i * signal.stride + k] = filtered[s][k][from];
         }
       }
     });
   }
-  for (let i = 0; i < alpha.length; i++) for (let k = 0; k < 3; k++) passes.prop[i * 4 + k] *= alpha[i];
+  const { prop } = passes;
+  for (let i = 0; i < prop.length; i += 4) for (let k = 0; k < 3; k++) prop[i + k] *= prop[i + 3];
   return passes;
 }
 
-function partsOf(width: number, height: number): Box[] {
+function partsOf(width: number, wanted: { y0: number; y1: number }): Box[] {
   const parts: Box[] = [];
-  for (let y0 = 0; y0 < height; y0 += PART)
+  for (let { y0 } = wanted; y0 < wanted.y1; y0 += PART)
     for (let x0 = 0; x0 < width; x0 += PART)
-      parts.push({ x0, y0, x1: min(width, x0 + PART), y1: min(height, y0 + PART) });
+      parts.push({ x0, y0, x1: min(width, x0 + PART), y1: min(wanted.y1, y0 + PART) });
   return parts;
 }
 
@@ -414,7 +462,10 @@ function touchedOf({ stride, calm }: (typeof SIGNALS)[number], rendered: Float32
   return touched;
 }
 
-function anyTouched({ touched }: Signal, { x0, y0, x1, y1 }: Box, width: number): boolean {
+/** True if some pixel of a part or beside it is touched. */
+function anyTouched({ touched }: Signal, part: Box, width: number): boolean {
+  const [x0, x1] = [max(0, part.x0 - 1), min(width, part.x1 + 1)];
+  const [y0, y1] = [max(0, part.y0 - 1), min(touched.length / width, part.y1 + 1)];
   for (let y = y0; y < y1; y++) for (let x = x0; x < x1; x++) if (touched[y * width + x]) return true;
   return false;
 }

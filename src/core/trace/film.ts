@@ -131,9 +131,9 @@ export function developFilm(
   const lights = groups.length * L.LIGHT_FLOATS;
   for (let i = 0, f = 0; i < width * height; i++, f += layout.stride) {
     if (isBare(film, f, f + layout.lights, lights)) {
-      prop.fill(0, i * 4, i * 4 + 4);
-      ratio.fill(1, i * 3, i * 3 + 3);
-      added.fill(0, i * 3, i * 3 + 3);
+      for (let k = 0; k < 4; k++) prop[i * 4 + k] = 0;
+      for (let k = 0; k < 3; k++) ratio[i * 3 + k] = 1;
+      for (let k = 0; k < 3; k++) added[i * 3 + k] = 0;
       depth[i] = 0;
       continue;
     }
@@ -197,43 +197,36 @@ function changeOf(film: Float32Array, at: number, changes: Vec3[], k: number): n
   return sum;
 }
 
+/** A picture from half of the samples. */
+export type HalfPasses = Pick<Passes, "width" | "height" | "prop" | "ratio" | "added">;
+
 /**
- * The same from the even samples (`odd` false) or the odd ones: two pictures whose difference is noise. The halves do not
- * keep the lights apart, so weights change both halves by what they change in the whole.
+ * The same from the even samples and from the odd ones: two pictures whose difference is noise. The halves do not keep the
+ * lights apart, so weights change both by what they change in the whole. Throws when the film keeps no halves.
  */
-export function developHalf(
+export function developHalves(
   film: Float32Array,
   width: number,
   height: number,
   layout: FilmLayout,
-  odd: boolean,
   weights: LightWeights = unitWeights(),
-): Pick<Passes, "width" | "height" | "prop" | "ratio" | "added"> {
-  const n = width * height;
-  const out = {
-    width,
-    height,
-    prop: new Float32Array(n * 4),
-    ratio: new Float32Array(n * 3),
-    added: new Float32Array(n * 3),
-  };
+  into: { even: HalfPasses; odd: HalfPasses } = { even: emptyPasses(width, height), odd: emptyPasses(width, height) },
+): { even: HalfPasses; odd: HalfPasses } {
   if (layout.half === 0) throw new Error("The film keeps no halves.");
   const groups = layout.groups.map((_, g) => weightOf(weights, g));
+  const lights = groups.length * L.LIGHT_FLOATS;
   const changes = propChanges(layout, weights);
-  const take = (whole: number, part: number) => (odd ? film[whole] - film[part] : film[part]);
-  for (let i = 0, f = 0; i < n; i++, f += layout.stride) {
-    const h = f + layout.half;
-    const samples = film[f + L.FILM_SAMPLES];
-    const even = Math.ceil(samples / 2);
-    const count = odd ? samples - even : even;
-    for (let k = 0; k < 4; k++)
-      out.prop[i * 4 + k] = count > 0 ? take(f + L.FILM_PROP + k, h + L.HALF_PROP + k) / count : 0;
-    if (changes)
-      for (let k = 0; k < 3; k++) {
-        const whole = film[f + L.FILM_PROP + k];
-        if (whole > 1e-9) out.prop[i * 4 + k] *= 1 + changeOf(film, f + layout.propLights + k, changes, k) / whole;
+  const sums = { w: [0, 0, 0], w0: [0, 0, 0], change: [0, 0, 0] };
+  const { even, odd } = into;
+  for (let i = 0, f = 0; i < width * height; i++, f += layout.stride) {
+    if (isBare(film, f, f + layout.lights, lights)) {
+      for (const half of [even, odd]) {
+        for (let k = 0; k < 4; k++) half.prop[i * 4 + k] = 0;
+        for (let k = 0; k < 3; k++) half.ratio[i * 3 + k] = 1;
+        for (let k = 0; k < 3; k++) half.added[i * 3 + k] = 0;
       }
-    const caught = take(f + L.FILM_CATCHER, h + L.HALF_CATCHER);
+      continue;
+    }
     for (let k = 0; k < 3; k++) {
       let w = 0;
       let w0 = 0;
@@ -245,17 +238,49 @@ export function developHalf(
         weighted += groups[g][k] * film[at];
         weighted0 += groups[g][k] * film[at + 3];
       }
-      const change = w > 1e-9 && weighted0 > 1e-9 ? (weighted / weighted0) * (w0 / w) : 1;
-      const evenW = film[h + L.HALF_W + k];
-      const evenW0 = film[h + L.HALF_W0 + k];
-      const halfW = odd ? w - evenW : evenW;
-      const halfW0 = odd ? w0 - evenW0 : evenW0;
-      out.ratio[i * 3 + k] = halfW0 > 1e-9 ? (halfW / halfW0) * change : 1;
-      const gloss = (1 - out.ratio[i * 3 + k]) * take(f + L.FILM_GLOSS + k, h + L.HALF_GLOSS + k);
-      out.added[i * 3 + k] = caught > 0 ? (take(f + L.FILM_ADDED + k, h + L.HALF_ADDED + k) + gloss) / caught : 0;
+      sums.w[k] = w;
+      sums.w0[k] = w0;
+      sums.change[k] = w > 1e-9 && weighted0 > 1e-9 ? (weighted / weighted0) * (w0 / w) : 1;
     }
+    developHalf(film, f, layout, false, changes, sums, even, i);
+    developHalf(film, f, layout, true, changes, sums, odd, i);
   }
-  return out;
+  return into;
+}
+
+/** One pixel of a half. `sums` are the lights of the whole, and by what factor weights change their quotient. */
+function developHalf(
+  film: Float32Array,
+  f: number,
+  layout: FilmLayout,
+  odd: boolean,
+  changes: Vec3[] | null,
+  { w, w0, change }: { w: number[]; w0: number[]; change: number[] },
+  { prop, ratio, added }: HalfPasses,
+  i: number,
+): void {
+  const h = f + layout.half;
+  const take = (whole: number, part: number) => (odd ? film[whole] - film[part] : film[part]);
+  const samples = film[f + L.FILM_SAMPLES];
+  const even = Math.ceil(samples / 2);
+  const count = odd ? samples - even : even;
+  for (let k = 0; k < 4; k++) prop[i * 4 + k] = count > 0 ? take(f + L.FILM_PROP + k, h + L.HALF_PROP + k) / count : 0;
+  if (changes)
+    for (let k = 0; k < 3; k++) {
+      const whole = film[f + L.FILM_PROP + k];
+      if (whole > 1e-9) prop[i * 4 + k] *= 1 + changeOf(film, f + layout.propLights + k, changes, k) / whole;
+    }
+  const caught = take(f + L.FILM_CATCHER, h + L.HALF_CATCHER);
+  for (let k = 0; k < 3; k++) {
+    const evenW = film[h + L.HALF_W + k];
+    const evenW0 = film[h + L.HALF_W0 + k];
+    const halfW = odd ? w[k] - evenW : evenW;
+    const halfW0 = odd ? w0[k] - evenW0 : evenW0;
+    const quotient = halfW0 > 1e-9 ? (halfW / halfW0) * change[k] : 1;
+    ratio[i * 3 + k] = quotient;
+    const gloss = (1 - quotient) * take(f + L.FILM_GLOSS + k, h + L.HALF_GLOSS + k);
+    added[i * 3 + k] = caught > 0 ? (take(f + L.FILM_ADDED + k, h + L.HALF_ADDED + k) + gloss) / caught : 0;
+  }
 }
 
 /** What a layer's sums are divided by: how many samples met a catcher, a prop, either, the occlusion's rays, or all of them. */

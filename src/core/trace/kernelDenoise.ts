@@ -45,7 +45,7 @@ function filterPart(
   const plane = width * height * 4;
   const pitch = (width + 2 * L.DENOISE_MARGIN) * 4;
   const room = pitch * (2 * L.DENOISE_REACH + 1);
-  const rows = (count: number) => putZeros(memory, (count * pitch) / 4) + L.DENOISE_MARGIN * 4;
+  const rows = (count: number) => memory.reserve(count * pitch) + L.DENOISE_MARGIN * 4;
   const values = putFeatures(memory, features.values);
   const featureWeights = putFeatures(memory, features.slopes);
   // What the square of a feature's difference is weighed by, where the feature has this squared slope.
@@ -134,16 +134,18 @@ function putHalf(memory: SceneMemory, { planes }: Planes): Half {
 /** Floats beyond the ends of planes that are read, and then count nothing. */
 const GUARD = 2 * L.DENOISE_MARGIN;
 
-function putZeros(memory: SceneMemory, floats: number): number {
-  const address = memory.reserve(floats * 4);
-  memory.f32(address, floats).fill(0);
+/** Room for floats with zeros beyond their ends. */
+function guarded(memory: SceneMemory, floats: number): number {
+  const address = memory.reserve((floats + 2 * GUARD) * 4) + GUARD * 4;
+  memory.f32(address - GUARD * 4, GUARD).fill(0);
+  memory.f32(address + floats * 4, GUARD).fill(0);
   return address;
 }
 
 /** Planes one behind the other. */
 function putPlanes(memory: SceneMemory, planes: Float32Array[]): number {
   const n = planes[0].length;
-  const address = putZeros(memory, planes.length * n + 2 * GUARD) + GUARD * 4;
+  const address = guarded(memory, planes.length * n);
   planes.forEach((p, c) => memory.f32(address + c * n * 4, n).set(p));
   return address;
 }
@@ -151,7 +153,7 @@ function putPlanes(memory: SceneMemory, planes: Float32Array[]): number {
 /** Interleaved features as planes. */
 function putFeatures(memory: SceneMemory, interleaved: Float32Array): number {
   const n = interleaved.length / L.DENOISE_FEATURES;
-  const address = putZeros(memory, interleaved.length + 2 * GUARD) + GUARD * 4;
+  const address = guarded(memory, interleaved.length);
   const to = memory.f32(address, interleaved.length);
   for (let i = 0, at = 0; i < n; i++)
     for (let f = 0; f < L.DENOISE_FEATURES; f++, at++) to[f * n + i] = interleaved[at];

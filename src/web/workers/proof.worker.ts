@@ -20,7 +20,7 @@ import { modelsOf } from "#core/shot/assets";
 import type { Shot } from "#core/shot/schema";
 import { staleKey } from "#core/shot/stale";
 import { borderNotice, catcherBorder } from "#core/trace/border";
-import { denoiseParts } from "#core/trace/denoise";
+import { denoiseParts, developNoisy, emptyNoisyRows } from "#core/trace/denoise";
 import type { FillMap } from "#core/trace/fill";
 import { measureFill, reuseFill } from "#core/trace/fill";
 import type { Passes } from "#core/trace/film";
@@ -296,7 +296,8 @@ async function show(e: Engine, l: Live, order: RenderOrder, last: boolean): Prom
   const occlusion = wantsOcclusion(order.shot, []) ? occlusionOf(filmOf(e, l), width * rows, layout) : null;
   await present(e, l, order, last, { ...passes, occlusion }, false);
   if (!last || l.small || !order.shot.render.denoise) return;
-  const parts = denoiseParts(filmOf(e, l), width, rows, layout, weights, kernelFilter(e.kernel, e.scene));
+  const noisy = developNoisy(filmOf(e, l), layout, weights, emptyNoisyRows(width, rows));
+  const parts = denoiseParts(noisy, { y0: 0, y1: rows }, kernelFilter(e.kernel, e.scene));
   let step = parts.next();
   while (!step.done) {
     report({ kind: "denoising", share: step.value });
