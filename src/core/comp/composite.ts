@@ -5,7 +5,7 @@ import type { PlateEncoding } from "../image/profile.ts";
 import { pixelEncoder } from "../image/profile.ts";
 import type { FinishPart } from "./finish.ts";
 import { checkFrame, finishRows, mergeLayers } from "./finish.ts";
-import { layersOf, leavesPlate } from "./layers.ts";
+import { layersOf, touchedBy } from "./layers.ts";
 import type { CompPart } from "./schema.ts";
 
 /** The plate as it was decoded: codes of the file and linear Rec. 709 light, both interleaved RGB. */
@@ -67,7 +67,7 @@ export function codesOver(
 export function compositeCodes(plate: DecodedPlate, passes: Passes): Uint8Array | Uint16Array {
   const linear = compositeLinear(plate, passes);
   const layers = layersOf(plate.linear, passes, 0);
-  const touched = Uint8Array.from({ length: plate.width * plate.height }, (_, i) => (leavesPlate(layers, i) ? 0 : 1));
+  const touched = touchedBy(layers);
   return codesOver(plate, linear, touched);
 }
 

@@ -4,7 +4,7 @@ import type { Passes } from "../trace/film.ts";
 import type { GrainMemory } from "./grain.ts";
 import { layGrain } from "./grain.ts";
 import type { Layers, Where } from "./layers.ts";
-import { layersOf, leavesPlate } from "./layers.ts";
+import { layersOf, touchedBy } from "./layers.ts";
 import type { Place } from "./mattes/shape.ts";
 import { matteHalo, matteOver } from "./mattes/index.ts";
 import { placeOf } from "./placeRaster.ts";
@@ -13,7 +13,7 @@ import type { Stage, StageBase } from "./stage.ts";
 import { runStage } from "./stage.ts";
 import type { StageName } from "./stages/index.ts";
 import { LAYER_NAMES, LAYER_STAGES } from "./stages/index.ts";
-import { changesNoLook, lookOf } from "./stages/look.ts";
+import { changesNoLook, lookColour, lookOf } from "./stages/look.ts";
 
 /** What finishing looks at of a shot: its comp, and for mattes and shadows the set as the camera sees it. */
 export type FinishPart = CompPart & Pick<SetPart, "set"> & Pick<MatchPart, "solved">;
@@ -122,10 +122,10 @@ export function grainedPicture(
   { scale, y0, without }: FinishWhere,
   { matteOf }: Finishing,
   memory: GrainMemory | null = null,
+  into?: Float32Array,
 ): Pick<Finished, "grained" | "touched"> {
-  const grained = mergeLayers(layers);
-  const touched = new Uint8Array(plate.width * plate.height);
-  for (let pixel = 0; pixel < touched.length; pixel++) touched[pixel] = leavesPlate(layers, pixel) ? 0 : 1;
+  const grained = mergeLayers(layers, into);
+  const touched = touchedBy(layers);
   if (without !== "grain")
     layGrain(grained, plate, layers, comp.grain, scale, y0, touched, matteOf(comp.grain.matte), memory);
   return { grained, touched };
@@ -138,10 +138,12 @@ export function looked(
   layers: Pick<Layers, "prop" | "width" | "height">,
   { without }: FinishWhere,
   { matteOf }: Finishing,
+  into: Float32Array = new Float32Array(grained.length),
 ): Pick<Finished, "linear" | "grained" | "touched"> {
   if (without === "look" || !look.on || look.strength === 0 || changesNoLook(look))
     return { linear: grained, grained, touched };
-  const linear = grained.slice();
+  const linear = into;
+  linear.set(grained);
   const all = touched.slice();
   layLook(linear, layers, look, all, matteOf(look.matte));
   return { linear, grained, touched: all };
@@ -176,15 +178,10 @@ export function checkFrame(plate: { width: number; height: number }, passes: { w
 }
 
 /** The layers over the plate, in linear light. */
-export function mergeLayers({
-  plate,
-  prop,
-  cover,
-  ratio,
-  added,
-  glow,
-}: Omit<Layers, "depth" | "occlusion">): Float32Array {
-  const out = new Float32Array(plate.length);
+export function mergeLayers(
+  { plate, prop, cover, ratio, added, glow }: Omit<Layers, "depth" | "occlusion">,
+  out: Float32Array = new Float32Array(plate.length),
+): Float32Array {
   for (let i = 0, p = 0; i < out.length; i += 3, p += 4) {
     const through = 1 - prop[p + 3];
     for (let k = 0; k < 3; k++) {
@@ -204,14 +201,15 @@ function layLook(
   touched: Uint8Array,
   matte: Float32Array | null,
 ): void {
-  const of = lookOf(look);
+  const own = lookOf(look);
   const colour = new Float64Array(3);
   for (let pixel = 0, i = 0; pixel < width * height; pixel++, i += 3) {
     const alpha = Math.min(1, prop[pixel * 4 + 3]);
-    const own = look.of === "both" ? 1 : look.of === "cg" ? alpha : 1 - alpha;
-    const weight = own * look.strength * (matte ? matte[pixel] : 1);
+    const share = look.of === "both" ? 1 : look.of === "cg" ? alpha : 1 - alpha;
+    const weight = share * look.strength * (matte ? matte[pixel] : 1);
     if (weight === 0) continue;
-    of(linear[i], linear[i + 1], linear[i + 2], colour);
+    for (let k = 0; k < 3; k++) colour[k] = linear[i + k];
+    lookColour(own, colour);
     for (let k = 0; k < 3; k++) linear[i + k] += weight * (colour[k] - linear[i + k]);
     touched[pixel] = 1;
   }

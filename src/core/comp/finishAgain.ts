@@ -46,6 +46,7 @@ export class FinishAgain {
   private picture: { key: string; made: Made } | null = null;
   private before: string[] = [];
   private readonly grain = new GrainMemory();
+  private readonly spare = new Spare();
   /** Rows in which the passes change something; none where they do not. */
   private readonly changed: Rows;
 
@@ -57,7 +58,7 @@ export class FinishAgain {
     this.changed = changedRows(plate, passes);
   }
 
-  /** The picture with these settings. Its arrays must not be changed. */
+  /** The picture with these settings. Its arrays must not be changed, and are the next one's. */
   finish(shot: FinishPart, without: StageName | null = null): Pick<Finished, "linear" | "grained" | "touched"> {
     const given = { ...this.given, without };
     const rows = this.rowsFor(shot);
@@ -78,11 +79,13 @@ export class FinishAgain {
       if (changed === LAYERS_DONE && from < LAYERS_DONE)
         this.kept = { stage: LAYERS_DONE, key: upTo(LAYERS_DONE), layers: copied(layers) };
       const place = { ...given, y0: given.y0 + rows.from };
-      const made = grainedPicture(shot, part, layers, place, own, this.grain);
+      const into = this.spare.floats("grained", part.linear.length);
+      const made = grainedPicture(shot, part, layers, place, own, this.grain, into);
       this.picture = { key, made: this.whole(made, layers, rows) };
     }
     const { prop, ...made } = this.picture.made;
-    return looked(shot, made, { prop, ...sizeOf(this.plate) }, given, finishing(shot, this.plate, given));
+    const into = this.spare.floats("looked", made.grained.length);
+    return looked(shot, made, { prop, ...sizeOf(this.plate) }, given, finishing(shot, this.plate, given), into);
   }
 
   /**
@@ -99,9 +102,9 @@ export class FinishAgain {
 
   private start(upTo: (stage: number) => string, part: Plate, rows: Rows): { layers: Layers; from: number } {
     const { kept } = this;
-    if (kept && kept.key === upTo(kept.stage)) return { layers: copied(kept.layers), from: kept.stage };
+    if (kept && kept.key === upTo(kept.stage)) return { layers: copied(kept.layers, this.spare), from: kept.stage };
     const layers = layersOf(part.linear, passesOf(this.passes, rows), this.given.y0 + rows.from);
-    return { layers: copied(layers), from: 0 };
+    return { layers: copied(layers, this.spare), from: 0 };
   }
 
   /** The finished rows among those of the plate. */
@@ -165,13 +168,33 @@ function keysOf({ comp, set, solved }: FinishPart, without: StageName | null, ro
   return [place, ...LAYER_NAMES.map(own), own("grain"), own("look")];
 }
 
-/** Layers that stages may change in place. */
-const copied = (layers: Layers): Layers => ({
-  ...layers,
-  prop: layers.prop.slice(),
-  ratio: layers.ratio.slice(),
-  added: layers.added.slice(),
-  depth: layers.depth.slice(),
-  cover: layers.cover?.slice() ?? null,
-  glow: layers.glow?.slice() ?? null,
-});
+/** Memory that is used again for every picture: a page that makes new megabytes at each move waits for their clearing. */
+class Spare {
+  private readonly kept = new Map<string, Float32Array>();
+
+  floats(name: string, length: number): Float32Array {
+    let own = this.kept.get(name);
+    if (own?.length !== length) this.kept.set(name, (own = new Float32Array(length)));
+    return own;
+  }
+}
+
+/** Layers that stages may change in place, in memory of their own or in spare memory. */
+function copied(layers: Layers, spare: Spare | null = null): Layers {
+  const copy = (name: "prop" | "ratio" | "added" | "depth" | "cover" | "glow") => {
+    const own = layers[name]!;
+    if (!spare) return own.slice();
+    const to = spare.floats(name, own.length);
+    to.set(own);
+    return to;
+  };
+  return {
+    ...layers,
+    prop: copy("prop"),
+    ratio: copy("ratio"),
+    added: copy("added"),
+    depth: copy("depth"),
+    cover: layers.cover && copy("cover"),
+    glow: layers.glow && copy("glow"),
+  };
+}

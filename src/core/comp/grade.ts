@@ -1,6 +1,7 @@
 import * as v from "valibot";
 import { Finite } from "../schema/fields.ts";
-import { tabled } from "./tabled.ts";
+import type { Table } from "./tabled.ts";
+import { tabled, valueAt } from "./tabled.ts";
 import { luminance } from "../colour/srgb.ts";
 
 /** Changes of colour in linear light, in this order: exposure, balance, white, black, contrast, saturation. */
@@ -46,36 +47,62 @@ export const changesNothing = (g: Grade): boolean =>
 
 const GREY = 0.18;
 
-/** The grade of one colour, written into `out`. */
-export function grader(g: Grade): (r: number, gr: number, b: number, out: Float64Array) => void {
+/** Powers about mid grey that were asked for last: both grades of a picture ask for theirs whenever either is moved. */
+const powers = new Map<number, Table>();
+const MOST_POWERS = 4;
+
+function powerOf(contrast: number): Table | null {
+  if (contrast === 1) return null;
+  let power = powers.get(contrast);
+  if (!power) {
+    if (powers.size >= MOST_POWERS) powers.delete(powers.keys().next().value!);
+    power = tabled((x) => (x > 0 ? GREY * Math.pow(x / GREY, contrast) : x));
+    powers.set(contrast, power);
+  }
+  return power;
+}
+
+/** A grade made ready for many colours. */
+export interface Grader {
+  gain: Float64Array;
+  black: Float64Array;
+  /** Contrast; null where there is none. */
+  power: Table | null;
+  saturation: number;
+}
+
+export function grader(g: Grade): Grader {
   const stops = Math.pow(2, g.exposure);
   const gain = [g.warmth - g.green / 2, g.green, -g.warmth - g.green / 2].map(
     (s, k) => stops * Math.pow(2, s) * g.white[k],
   );
-  const [gr, gg, gb] = gain;
-  const [liftR, liftG, liftB] = g.black;
-  const { contrast, saturation } = g;
-  const power = (x: number) => (x > 0 ? GREY * Math.pow(x / GREY, contrast) : x);
-  const bend = contrast === 1 ? power : tabled(power);
-  return (r, green, b, out) => {
-    let x = gr * r + liftR;
-    let y = gg * green + liftG;
-    let z = gb * b + liftB;
-    if (contrast !== 1) {
-      x = bend(x);
-      y = bend(y);
-      z = bend(z);
-    }
-    if (saturation !== 1) {
-      const grey = luminance(x, y, z);
-      x = grey + saturation * (x - grey);
-      y = grey + saturation * (y - grey);
-      z = grey + saturation * (z - grey);
-    }
-    out[0] = x;
-    out[1] = y;
-    out[2] = z;
+  return {
+    gain: Float64Array.from(gain),
+    black: Float64Array.from(g.black),
+    power: powerOf(g.contrast),
+    saturation: g.saturation,
   };
+}
+
+/** The grade of a colour, in place. */
+export function gradeColour({ gain, black, power, saturation }: Grader, c: Float64Array): void {
+  let x = gain[0] * c[0] + black[0];
+  let y = gain[1] * c[1] + black[1];
+  let z = gain[2] * c[2] + black[2];
+  if (power !== null) {
+    x = valueAt(power, x);
+    y = valueAt(power, y);
+    z = valueAt(power, z);
+  }
+  if (saturation !== 1) {
+    const grey = luminance(x, y, z);
+    x = grey + saturation * (x - grey);
+    y = grey + saturation * (y - grey);
+    z = grey + saturation * (z - grey);
+  }
+  c[0] = x;
+  c[1] = y;
+  c[2] = z;
 }
 
 /** A colour of the CG and the one of the plate that it should be. */

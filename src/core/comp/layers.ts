@@ -55,18 +55,39 @@ export const layersOf = (plate: Float32Array, passes: Passes, y0: number): Layer
   glow: null,
 });
 
+type Changing = Pick<Layers, "prop" | "ratio" | "added" | "glow" | "cover">;
+
 /** True where the layers leave the plate's pixel as it is. */
-export const leavesPlate = ({ prop, ratio, added, glow, cover }: Layers, pixel: number): boolean => {
+export const leavesPlate = (layers: Changing, pixel: number): boolean => {
+  const { prop, ratio, added, glow, cover } = layers;
+  return !changes(prop, ratio, added, glow, cover, pixel);
+};
+
+/** 1 for each pixel that the layers change. */
+export function touchedBy({ prop, ratio, added, glow, cover }: Changing): Uint8Array {
+  const touched = new Uint8Array(prop.length / 4);
+  for (let pixel = 0; pixel < touched.length; pixel++)
+    if (changes(prop, ratio, added, glow, cover, pixel)) touched[pixel] = 1;
+  return touched;
+}
+
+function changes(
+  prop: Float32Array,
+  ratio: Float32Array,
+  added: Float32Array,
+  glow: Float32Array | null,
+  cover: Float32Array | null,
+  pixel: number,
+): boolean {
   const i = pixel * 3;
   return (
-    prop[pixel * 4 + 3] === 0 &&
-    ratio[i] === 1 &&
-    ratio[i + 1] === 1 &&
-    ratio[i + 2] === 1 &&
-    added[i] === 0 &&
-    added[i + 1] === 0 &&
-    added[i + 2] === 0 &&
-    (!glow || (glow[i] === 0 && glow[i + 1] === 0 && glow[i + 2] === 0)) &&
-    (!cover || (cover[i] === 0 && cover[i + 1] === 0 && cover[i + 2] === 0))
+    prop[pixel * 4 + 3] !== 0 ||
+    differs(ratio, i, 1) ||
+    differs(added, i, 0) ||
+    (glow !== null && differs(glow, i, 0)) ||
+    (cover !== null && differs(cover, i, 0))
   );
-};
+}
+
+const differs = (of: Float32Array, i: number, from: number): boolean =>
+  of[i] !== from || of[i + 1] !== from || of[i + 2] !== from;

@@ -45,16 +45,30 @@ const CRUSHED = 0.5 / 255 / 12.92;
 /** Codes of 8 bits by light of 0 to 1 in steps fine enough that none is off by more than rounding. */
 const STEPS = 65_535;
 
-function codesOfLight(shown: (light: number) => number): (light: number) => number {
+interface Codes {
+  shown: (light: number) => number;
+  table: Float32Array;
+}
+
+/** Tables that were made before: a picture is painted again whenever something is moved. */
+const made = new WeakMap<(light: number) => number, Codes>();
+
+function codesOfLight(shown: (light: number) => number): Codes {
+  const known = made.get(shown);
+  if (known) return known;
   const table = new Float32Array(STEPS + 2);
   for (let i = 0; i < table.length; i++) table[i] = 255 * linearToSrgb(shown(i / STEPS));
-  return (light) => {
-    if (!(light > 0)) return 0;
-    if (light >= 1) return 255 * linearToSrgb(shown(light));
-    const at = light * STEPS;
-    const i = Math.floor(at);
-    return table[i] + (at - i) * (table[i + 1] - table[i]);
-  };
+  const codes = { shown, table };
+  made.set(shown, codes);
+  return codes;
+}
+
+function codeOf({ shown, table }: Codes, light: number): number {
+  if (!(light > 0)) return 0;
+  if (light >= 1) return 255 * linearToSrgb(shown(light));
+  const at = light * STEPS;
+  const i = Math.floor(at);
+  return table[i] + (at - i) * (table[i + 1] - table[i]);
 }
 
 /** Writes the view of a finished picture as RGBA of 8 bits. `shown` bends light as the plate's camera did. */
@@ -66,14 +80,14 @@ export function paintView(
   shown: (light: number) => number,
   out: Uint8ClampedArray,
 ): void {
-  const code = codesOfLight(shown);
+  const codes = codesOfLight(shown);
   const { view, gain, matte } = choice;
   const channel = { red: 0, green: 1, blue: 2 }[view as "red"] ?? -1;
   if (view === "picture" && !matte) {
     for (let i = 0, at = 0; i < linear.length; i += 3, at += 4) {
-      out[at] = code(linear[i]);
-      out[at + 1] = code(linear[i + 1]);
-      out[at + 2] = code(linear[i + 2]);
+      out[at] = codeOf(codes, linear[i]);
+      out[at + 1] = codeOf(codes, linear[i + 1]);
+      out[at + 2] = codeOf(codes, linear[i + 2]);
       out[at + 3] = 255;
     }
     return;
@@ -81,11 +95,12 @@ export function paintView(
   for (let i = 0, at = 0, pixel = 0; i < linear.length; i += 3, at += 4, pixel++) {
     const [r, g, b] = [linear[i], linear[i + 1], linear[i + 2]];
     out[at + 3] = 255;
-    if (view === "plate") for (let k = 0; k < 3; k++) out[at + k] = code(plate[i + k]);
+    if (view === "plate") for (let k = 0; k < 3; k++) out[at + k] = codeOf(codes, plate[i + k]);
     else if (view === "difference")
-      for (let k = 0; k < 3; k++) out[at + k] = gain * Math.abs(code(linear[i + k]) - code(plate[i + k]));
-    else if (channel >= 0) out.fill(code(linear[i + channel]), at, at + 3);
-    else if (view === "luminance") out.fill(code(luminance(r, g, b)), at, at + 3);
+      for (let k = 0; k < 3; k++)
+        out[at + k] = gain * Math.abs(codeOf(codes, linear[i + k]) - codeOf(codes, plate[i + k]));
+    else if (channel >= 0) out.fill(codeOf(codes, linear[i + channel]), at, at + 3);
+    else if (view === "luminance") out.fill(codeOf(codes, luminance(r, g, b)), at, at + 3);
     else if (view === "saturation") {
       const [most, least] = [Math.max(r, g, b), Math.min(r, g, b)];
       out.fill(most > 1e-4 ? (255 * (most - least)) / most : 0, at, at + 3);
@@ -95,7 +110,7 @@ export function paintView(
       for (const next of EXPOSURE_BANDS) if (stops >= next.from) band = next;
       out.set(band.colour, at);
     } else {
-      for (let k = 0; k < 3; k++) out[at + k] = code(linear[i + k]);
+      for (let k = 0; k < 3; k++) out[at + k] = codeOf(codes, linear[i + k]);
       if (view === "clipping") {
         const [x, y] = [pixel % width, Math.floor(pixel / width)];
         const stripe = (x + y) % 8 < 4;

@@ -188,9 +188,19 @@ function isSrgb(e: PlateEncoding): boolean {
 export const isRec709 = (e: PlateEncoding): boolean =>
   e.curves.every((c) => c.kind === "srgb") && e.toRec709[0][0] === 1;
 
+const unbent = (x: number): number => x;
+const bends = new WeakMap<object, (linear: number) => number>();
+
+/** One function for each response, so that what was reckoned of it can be kept. */
+function bendOf(response: NonNullable<PlateEncoding["response"]>): (linear: number) => number {
+  let bend = bends.get(response);
+  if (!bend) bends.set(response, (bend = (x) => toPlate(response, x)));
+  return bend;
+}
+
 /** Linear light as a screen of sRGB shows it beside the plate: bent as the plate's is. */
 export const shownLight = ({ response }: PlateEncoding): ((linear: number) => number) =>
-  response ? (x) => toPlate(response, x) : (x) => x;
+  response ? bendOf(response) : unbent;
 
 /** Interleaved RGB codes to linear Rec. 709 of the place, float32, unclamped. */
 export function decodeCodes(

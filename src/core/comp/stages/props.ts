@@ -1,5 +1,5 @@
 import * as v from "valibot";
-import { changesNothing, gradeEntries, grader, newGrade } from "../grade.ts";
+import { changesNothing, gradeColour, gradeEntries, grader, newGrade } from "../grade.ts";
 import type { Layers } from "../layers.ts";
 import type { Stage, StageBase } from "../stage.ts";
 import { newStage, stageEntries } from "../stage.ts";
@@ -21,7 +21,8 @@ export const stage: Stage<Settings> = {
     for (let i = 0; i < prop.length; i += 4) {
       const a = prop[i + 3];
       if (a <= 0) continue;
-      grade(prop[i] / a, prop[i + 1] / a, prop[i + 2] / a, colour);
+      for (let k = 0; k < 3; k++) colour[k] = prop[i + k] / a;
+      gradeColour(grade, colour);
       for (let k = 0; k < 3; k++) prop[i + k] = colour[k] * a;
     }
   },

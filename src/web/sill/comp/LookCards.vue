@@ -4,7 +4,7 @@ import { ref } from "vue";
 import type { Comp } from "#core/comp/schema";
 import { straight } from "#core/comp/curve";
 import { fitted, packLut, readCube, writeCube } from "#core/comp/lut";
-import { lookOf } from "#core/comp/stages/look";
+import { lookColour, lookOf } from "#core/comp/stages/look";
 import { linearToSrgb, srgbToLinear } from "#core/colour/srgb";
 import type { Shot } from "#core/shot/schema";
 import { useComp } from "../../stores/comp.ts";
@@ -51,9 +51,10 @@ async function bringLut(event: Event): Promise<void> {
   }
 }
 function saveLut(): void {
-  const of = lookOf(props.shot.comp.look);
+  const look = lookOf(props.shot.comp.look);
   const text = writeCube(`${props.shot.name}, look`, 33, (c) => {
-    of(srgbToLinear(c[0]), srgbToLinear(c[1]), srgbToLinear(c[2]), c);
+    for (let k = 0; k < 3; k++) c[k] = srgbToLinear(c[k]);
+    lookColour(look, c);
     for (let k = 0; k < 3; k++) c[k] = linearToSrgb(c[k]);
   });
   const link = document.createElement("a");
