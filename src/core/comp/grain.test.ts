@@ -7,7 +7,7 @@ import type { Passes } from "../trace/film.ts";
 import { emptyPasses } from "../trace/film.ts";
 import { filterTable, softness } from "../trace/filter.ts";
 import { finishRows } from "./finish.ts";
-import { grainVariance, neighbourCorrelation } from "./grain.ts";
+import { grainAt, grainVariance, neighbourCorrelation } from "./grain.ts";
 import { measureGrain } from "./measureGrain.ts";
 import type { Comp, GrainModel } from "./schema.ts";
 import { newComp } from "./schema.ts";
@@ -189,8 +189,97 @@ describe("the plate's grain", () => {
     expect(Math.sqrt(grainVariance({ ...lifted, from: [0, 0, 0] }, 1, sum / n)) / truth).toBeGreaterThan(2.5);
   });
 
-  test("bands join: rows laid by themselves are the rows of the whole", () => {
-    const [, model] = MODELS[1];
+  /** Standard deviation of green on the walls, and mean squared steps within and between JPEG's squares over its square. */
+  function stepsOn(linear: Float32Array, wall: number): { sigma: number; within: number; between: number } {
+    let [sum, squares, n] = [0, 0, 0];
+    const steps = [0, 0];
+    const counts = [0, 0];
+    const x0 = 8 * Math.ceil((wall * WIDTH) / 48) + 8;
+    for (let y = 0; y < HEIGHT; y++)
+      for (let x = x0; x < x0 + 80; x++) {
+        const at = (y * WIDTH + x) * 3 + 1;
+        [sum, squares, n] = [sum + linear[at], squares + linear[at] ** 2, n + 1];
+        const kind = x % 8 === 0 ? 1 : 0;
+        steps[kind] += (linear[at] - linear[at - 3]) ** 2;
+        counts[kind]++;
+      }
+    const variance = squares / n - (sum / n) ** 2;
+    const [within, between] = steps.map((step, kind) => step / counts[kind] / variance);
+    return { sigma: Math.sqrt(variance), within, between };
+  }
+
+  test("that JPEG has cut into squares (ITU-T T.81) is laid as such squares, as strong, and as a fresh one where it has not", async () => {
+    const random = seeded(21);
+    const levels = Array.from({ length: 6 }, (_, wall) => 0.08 * (1 + wall));
+    const wallOf = (pixel: number) => Math.floor(((pixel % WIDTH) * 6) / WIDTH);
+    const codes = Uint8Array.from({ length: WIDTH * HEIGHT * 3 }, (_, i) => {
+      const level = levels[wallOf(Math.floor(i / 3))];
+      const value = level + Math.sqrt(0.0016 ** 2 + 1.6e-4 * level) * gaussian(random);
+      return Math.round(255 * linearToSrgb(value));
+    });
+    const raw = { width: WIDTH, height: HEIGHT, channels: 3 as const };
+    const light = (of: Uint8Array) => Float32Array.from(of, (c) => srgbToLinear(c / 255));
+    const size = { width: WIDTH, height: HEIGHT };
+    expect(measureGrain({ ...size, linear: light(codes) })!.model.blocks).toBeUndefined();
+    const jpeg = await sharp(codes, { raw }).jpeg({ quality: 95, chromaSubsampling: "4:4:4" }).toBuffer();
+    const plate = light(new Uint8Array(await sharp(jpeg).raw().toBuffer()));
+    const { model } = measureGrain({ ...size, linear: plate })!;
+    expect(model.blocks).toMatchObject({ on: true, side: 8, x: 0, y: 0 });
+
+    const passes = emptyPasses(WIDTH, HEIGHT);
+    for (let i = 0; i < WIDTH * HEIGHT; i++) passes.prop.set([0, 1, 2].map(() => levels[wallOf(i)]).concat(1), i * 4);
+    const calm = { ...size, linear: new Float32Array(WIDTH * HEIGHT * 3) };
+    const laid = grained(calm, passes, { on: true, strength: 1, matte: null, seed: 9, model, areas: [] });
+    for (const wall of [0, 3, 5]) {
+      const [own, real] = [stepsOn(laid, wall), stepsOn(plate, wall)];
+      expect(Math.abs(own.sigma / real.sigma - 1)).toBeLessThan(0.05);
+      expect(Math.abs(own.within / real.within - 1)).toBeLessThan(0.25);
+      expect(Math.abs(own.between / real.between - 1)).toBeLessThan(0.08);
+    }
+    // Measured again it is the same grain.
+    const again = measureGrain({ ...size, linear: laid })!.model;
+    for (const level of [0.1, 0.3, 0.45])
+      expect(Math.abs(grainVariance(again, 1, level) / grainVariance(model, 1, level) - 1)).toBeLessThan(0.1);
+    again.blocks!.spectrum.forEach((share, f) =>
+      expect(Math.abs(share - model.blocks!.spectrum[f])).toBeLessThan(0.02),
+    );
+  });
+
+  test("of JPEG's squares, at half the size, is as strong as such a picture averaged by two", () => {
+    const spectrum = Array.from({ length: 64 }, (_, f) => 2 ** -((f % 8) + Math.floor(f / 8)));
+    const all = spectrum.reduce((sum, s) => sum + s, 0);
+    const blocks = { on: true, side: 8, x: 2, y: 6, spectrum: spectrum.map((s) => s / all) };
+    const model: GrainModel = { ...MODELS[0][1], shot: [0, 0, 0], blocks };
+    const lay = (grain: GrainModel) => {
+      const passes = emptyPasses(256, 256);
+      for (let i = 0; i < 256 * 256; i++) passes.prop.set([0.5, 0.5, 0.5, 1], i * 4);
+      const calm = { width: 256, height: 256, linear: new Float32Array(256 * 256 * 3) };
+      return grained(calm, passes, { on: true, strength: 1, matte: null, seed: 5, model: grain, areas: [] });
+    };
+    const varianceOf = (values: number[]) => {
+      const mean = values.reduce((sum, v) => sum + v, 0) / values.length;
+      return values.reduce((sum, v) => sum + (v - mean) ** 2, 0) / values.length;
+    };
+    const whole = lay(model);
+    const green = (x: number, y: number) => whole[(y * 256 + x) * 3 + 1];
+    const averaged: number[] = [];
+    for (let y = 0; y < 256; y += 2)
+      for (let x = 0; x < 256; x += 2)
+        averaged.push((green(x, y) + green(x + 1, y) + green(x, y + 1) + green(x + 1, y + 1)) / 4);
+    const half = lay(grainAt(model, 0.5)).filter((_, i) => i % 3 === 1);
+    expect(Math.abs(varianceOf([...half]) / varianceOf(averaged) - 1)).toBeLessThan(0.08);
+  });
+
+  test.each([
+    ["fine", MODELS[1][1]],
+    [
+      "of JPEG's squares",
+      {
+        ...MODELS[0][1],
+        blocks: { on: true, side: 8, x: 2, y: 7, spectrum: Array.from({ length: 64 }, () => 1 / 64) },
+      } as GrainModel,
+    ],
+  ])("bands join: rows laid by themselves are the rows of the whole (%s)", (_name, model) => {
     const passes = emptyPasses(64, 40);
     for (let i = 0; i < 64 * 40; i++) passes.prop.set([0.3, 0.3, 0.3, 1], i * 4);
     const plate = { width: 64, height: 40, linear: new Float32Array(64 * 40 * 3) };

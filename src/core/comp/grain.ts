@@ -1,4 +1,6 @@
 import type { Comp, GrainModel } from "./schema.ts";
+import type { GrainBlocks } from "./stages/grain.ts";
+import { FREQUENCIES } from "./stages/grain.ts";
 import type { Layers } from "./layers.ts";
 
 /** Grain laid on what is rendered, with the plate's own statistics. */
@@ -58,17 +60,35 @@ export function sizeOfCorrelation(correlation: number): number {
 export function grainAt(model: GrainModel, scale: number): GrainModel {
   if (scale === 1) return model;
   const size = model.size * scale;
+  const { blocks } = model;
+  if (blocks?.on) {
+    const { left, spectrum } = averaged(blocks.spectrum, Math.max(1, 1 / scale));
+    const own = { ...blocks, side: blocks.side * scale, x: blocks.x * scale, y: blocks.y * scale, spectrum };
+    return { ...weaker(model, left), size, blocks: own };
+  }
   if (scale > 1) return { ...model, size };
   // Averaged over n pixels that are joined over an area of a: a / (a + n - 1) of the variance is left.
   const taps = grainTaps(model.size);
   const area = taps.reduce((sum, t) => sum + t, 0) ** 4;
   const left = area / (area + 1 / (scale * scale) - 1);
-  return {
-    ...model,
-    read: model.read.map((r) => r * Math.sqrt(left)) as GrainModel["read"],
-    shot: model.shot.map((s) => s * left) as GrainModel["shot"],
-    size,
-  };
+  return { ...weaker(model, left), size };
+}
+
+const weaker = (model: GrainModel, left: number): GrainModel => ({
+  ...model,
+  read: model.read.map((r) => r * Math.sqrt(left)) as GrainModel["read"],
+  shot: model.shot.map((s) => s * left) as GrainModel["shot"],
+});
+
+/** What averaging over so many pixels, across and down, leaves of each frequency of a square. */
+function averaged(spectrum: readonly number[], pixels: number): { left: number; spectrum: number[] } {
+  const kept = Array.from({ length: FREQUENCIES }, (_, f) => {
+    const turn = (Math.PI * f * pixels) / (2 * FREQUENCIES);
+    return turn > 0 ? (Math.sin(turn) / turn) ** 2 : 1;
+  });
+  const shares = spectrum.map((s, i) => s * kept[i % FREQUENCIES] * kept[Math.floor(i / FREQUENCIES)]);
+  const left = shares.reduce((sum, s) => sum + s, 0);
+  return { left, spectrum: shares.map((s) => s / left) };
 }
 
 /** Normal deviates at the middles of even shares of probability, from which a hash picks. */
@@ -111,6 +131,7 @@ class GrainRows {
   private readonly white: Float32Array;
   private readonly out: Float32Array;
   private readonly mix: [number, number, number, number, number, number];
+  private readonly blocks: BlockRows | null;
 
   constructor(
     model: GrainModel,
@@ -122,13 +143,15 @@ class GrainRows {
     this.taps = grainTaps(model.size);
     this.first = this.taps.findIndex((t) => t > 1e-4);
     this.mix = mixing(model.joined);
+    this.blocks = model.blocks?.on ? new BlockRows(model.blocks, width, seed) : null;
   }
 
   /** Row y; the memory is that of the next one. */
   row(y: number): Float32Array {
     const { taps, first, out } = this;
     out.fill(0);
-    for (let t = first; t < taps.length - first; t++) addScaled(out, this.acrossRow(y + t - REACH), 0, taps[t]);
+    if (this.blocks) this.blocks.addTo(out, y);
+    else for (let t = first; t < taps.length - first; t++) addScaled(out, this.acrossRow(y + t - REACH), 0, taps[t]);
     for (const [key, row] of this.across)
       if (key < y - REACH) {
         this.across.delete(key);
@@ -163,13 +186,90 @@ class GrainRows {
   }
 }
 
+/** Grain as JPEG leaves it, of unit variance: each square a sum of cosines of its own (ITU-T T.81, inverse DCT). */
+class BlockRows {
+  private readonly count: number;
+  private readonly firstBlock: number;
+  /** Amplitudes of the squares of one row of them, 64 for each channel, those down first to change. */
+  private readonly held: Float32Array;
+  private readonly sums: Float32Array;
+  private heldRow = NaN;
+  /** Cosines at each pixel of a row. */
+  private readonly across: Float32Array;
+  private readonly blockAt: Int32Array;
+  private readonly amplitudes: number[];
+
+  constructor(
+    private readonly blocks: GrainBlocks,
+    width: number,
+    private readonly seed: number,
+  ) {
+    const place = (x: number) => (x + 0.5 - blocks.x) / blocks.side;
+    this.firstBlock = Math.floor(place(0));
+    this.count = Math.floor(place(width - 1)) - this.firstBlock + 1;
+    this.held = new Float32Array(this.count * 3 * FREQUENCIES * FREQUENCIES);
+    this.sums = new Float32Array(this.count * 3 * FREQUENCIES);
+    this.across = new Float32Array(width * FREQUENCIES);
+    this.blockAt = Int32Array.from({ length: width }, (_, x) => Math.floor(place(x)) - this.firstBlock);
+    for (let x = 0; x < width; x++) cosines(place(x), this.across, x * FREQUENCIES);
+    this.amplitudes = blocks.spectrum.map((_, i) => {
+      const [u, v] = [Math.floor(i / FREQUENCIES), i % FREQUENCIES];
+      return FREQUENCIES * Math.sqrt(blocks.spectrum[v * FREQUENCIES + u]);
+    });
+  }
+
+  addTo(row: Float32Array, y: number): void {
+    const place = (y + 0.5 - this.blocks.y) / this.blocks.side;
+    const down = Math.floor(place);
+    if (down !== this.heldRow) this.hold(down);
+    const own = cosines(place, new Float32Array(FREQUENCIES), 0);
+    const { held, sums, across, blockAt } = this;
+    // Each square's sum at this height first.
+    for (let i = 0, at = 0; i < sums.length; i++, at += FREQUENCIES) {
+      let sum = 0;
+      for (let v = 0; v < FREQUENCIES; v++) sum += own[v] * held[at + v];
+      sums[i] = sum;
+    }
+    for (let x = 0, i = 0, from = 0; x < blockAt.length; x++, from += FREQUENCIES) {
+      const first = blockAt[x] * 3 * FREQUENCIES;
+      for (let at = first; at < first + 3 * FREQUENCIES; at += FREQUENCIES, i++) {
+        let sum = 0;
+        for (let u = 0; u < FREQUENCIES; u++) sum += sums[at + u] * across[from + u];
+        row[i] += sum;
+      }
+    }
+  }
+
+  private hold(down: number): void {
+    const { held, count, firstBlock, seed, amplitudes } = this;
+    const all = FREQUENCIES * FREQUENCIES;
+    for (let block = 0; block < count; block++)
+      for (let f = 0, at = block * 3 * all; f < all; f++, at++) {
+        const place = (firstBlock + block) * all + f;
+        const [a, b] = [mixed(place, down, seed), mixed(place, down, seed ^ 0x5bd1e995)];
+        held[at] = amplitudes[f] * QUANTILES[a & 4095];
+        held[at + all] = amplitudes[f] * QUANTILES[(a >>> 12) & 4095];
+        held[at + 2 * all] = amplitudes[f] * QUANTILES[b & 4095];
+      }
+    this.heldRow = down;
+  }
+}
+
+/** The cosines of a place in a square, squares to one: the basis of the DCT. */
+function cosines(place: number, out: Float32Array, at: number): Float32Array {
+  const t = place - Math.floor(place);
+  for (let f = 0; f < FREQUENCIES; f++)
+    out[at + f] = Math.sqrt((f === 0 ? 1 : 2) / FREQUENCIES) * Math.cos(Math.PI * f * t);
+  return out;
+}
+
 /** Grain of unit variance that was made before, for who lays the same grain again and again. */
 export class GrainMemory {
   private key = "";
   private rows = new Map<number, Float32Array>();
 
   of(model: GrainModel, width: number, seed: number): { row: (y: number) => Float32Array } {
-    const key = JSON.stringify([model.size, model.joined, width, seed]);
+    const key = JSON.stringify([model.size, model.joined, model.blocks, width, seed]);
     if (key !== this.key) [this.key, this.rows] = [key, new Map()];
     let maker: GrainRows | null = null;
     const { rows } = this;

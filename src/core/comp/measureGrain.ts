@@ -2,6 +2,7 @@ import { nonNegativeLeastSquares } from "../math/nnls.ts";
 import { sizeOfCorrelation } from "./grain.ts";
 import type { GrainModel } from "./schema.ts";
 import type { Area } from "./stages/grain.ts";
+import { FREQUENCIES } from "./stages/grain.ts";
 
 /** The plate's grain, from flat patches that are found in it. */
 
@@ -27,6 +28,8 @@ const FEW_IN_ALL = 30;
 const FLAT = 2.5;
 /** The same in parts that somebody has chosen as flat: only what has an edge in it is left out. */
 const FLAT_ENOUGH = 12;
+/** What is never looked at: with JPEG's squares in it even a flat patch has structure. */
+const FLAT_MOST = 40;
 /** Of each bin's patches those with so little variance count. */
 const QUIET = 0.25;
 /** Fewest patches that tell, of those in chosen parts. */
@@ -37,6 +40,11 @@ const TEXTURED = 2.5;
 const NEAR = 1.25;
 /** Fewest brightnesses that a curve is drawn through. */
 const FEW_POINTS = 3;
+/** Pixels a side of JPEG's squares. */
+const BLOCK = FREQUENCIES;
+/** Steps over their borders must be so many standard deviations of the other steps larger, and so much of the variance. */
+const SURE_BLOCKS = 4;
+const LEAST_BLOCKS = 0.03;
 /** Light beyond which a camera clips, and below which codes are too coarse. */
 const USABLE = { low: 0.002, high: 0.95 };
 
@@ -49,6 +57,13 @@ interface Patch {
   right: [number, number, number];
   below: [number, number, number];
   between: [number, number, number];
+  /** Sixteen times the variance of means of 4 × 4 over the variance. */
+  structure: number;
+  /** Mean squared steps over the variance, from each column, and row, to the next: by the next one's number modulo `BLOCK`. */
+  across: Float64Array;
+  down: Float64Array;
+  /** What is left of each channel without its slope. */
+  rest: Float32Array[];
 }
 
 interface LinearPlate {
@@ -57,8 +72,8 @@ interface LinearPlate {
   linear: Float32Array;
 }
 
-/** Flat patches of a part of the plate, at most so many. */
-function patchesIn(plate: LinearPlate, [left, top, right, bottom]: Area, most: number, flatness: number): Patch[] {
+/** Patches of a part of the plate without hard edges, at most so many. */
+function patchesIn(plate: LinearPlate, [left, top, right, bottom]: Area, most: number): Patch[] {
   const [x0, y0] = [Math.max(0, Math.ceil(left)), Math.max(0, Math.ceil(top))];
   const across = Math.floor((Math.min(plate.width, right) - x0) / SIDE);
   const down = Math.floor((Math.min(plate.height, bottom) - y0) / SIDE);
@@ -66,7 +81,7 @@ function patchesIn(plate: LinearPlate, [left, top, right, bottom]: Area, most: n
   const flat: Patch[] = [];
   for (let j = 0; j < down; j += step)
     for (let i = 0; i < across; i += step) {
-      const patch = patchAt(plate, x0 + i * SIDE, y0 + j * SIDE, flatness);
+      const patch = patchAt(plate, x0 + i * SIDE, y0 + j * SIDE);
       if (patch) flat.push(patch);
     }
   return flat;
@@ -80,16 +95,15 @@ function patchesIn(plate: LinearPlate, [left, top, right, bottom]: Area, most: n
 export function measureGrain(plate: LinearPlate, areas: readonly Area[] = []): MeasuredGrain | null {
   const chosen = areas.length > 0;
   const searched: readonly Area[] = chosen ? areas : [[0, 0, plate.width, plate.height]];
-  const flat = searched.flatMap((area) =>
-    patchesIn(plate, area, MOST_PATCHES / searched.length, chosen ? FLAT_ENOUGH : FLAT),
-  );
+  const smooth = searched.flatMap((area) => patchesIn(plate, area, MOST_PATCHES / searched.length));
+  const blocks = blocksOf(chosen ? smooth : quietest(smooth));
+  const limit = (chosen ? FLAT_ENOUGH : FLAT) * (1 + 4 * (blocks?.part ?? 0));
+  const flat = smooth.filter(({ structure }) => structure <= limit);
   if (flat.length < (chosen ? FEW : FEW_IN_ALL)) return null;
   const quiet: Patch[] = [];
   const points: MeasuredGrain["points"] = [];
   for (const bin of binned(flat, chosen ? 2 : FEW_IN_BIN)) {
-    const total = (p: Patch) => p.variance[0] + p.variance[1] + p.variance[2];
-    bin.sort((a, c) => total(a) - total(c));
-    const counted = chosen ? bin : bin.slice(0, Math.max(2, Math.floor(QUIET * bin.length)));
+    const counted = chosen ? bin : quietOf(bin);
     quiet.push(...counted);
     const mean = (of: (p: Patch) => number) => counted.reduce((sum, p) => sum + of(p), 0) / counted.length;
     points.push({
@@ -104,8 +118,9 @@ export function measureGrain(plate: LinearPlate, areas: readonly Area[] = []): M
   const grainy = chosen ? points : grainOnly(points);
   const curve = curveOf(grainy);
   const plain = chosen ? quiet : plainOf(quiet, curve);
+  const model = { ...curve, from: grainy[0].light };
   return {
-    model: { ...curve, from: grainy[0].light, ...shapeOf(plain) },
+    model: withBlocks({ ...model, ...shapeOf(plain) }, plain, blocks),
     points,
     patches: plain.length,
     shown: plain
@@ -113,6 +128,15 @@ export function measureGrain(plate: LinearPlate, areas: readonly Area[] = []): M
       .map(({ x, y }) => [x + SIDE / 2, y + SIDE / 2]),
   };
 }
+
+/** The quietest patches of a brightness. */
+function quietOf(bin: Patch[]): Patch[] {
+  const total = (p: Patch) => p.variance[0] + p.variance[1] + p.variance[2];
+  bin.sort((a, c) => total(a) - total(c));
+  return bin.slice(0, Math.max(2, Math.floor(QUIET * bin.length)));
+}
+
+const quietest = (patches: readonly Patch[]): Patch[] => binned(patches, FEW_IN_BIN).flatMap(quietOf);
 
 /** Patches by brightness, from dark to bright; what is too few in its bin goes with the next one. */
 function binned(patches: readonly Patch[], few: number): Patch[][] {
@@ -140,7 +164,7 @@ function binned(patches: readonly Patch[], few: number): Patch[][] {
 const SELECTED = 0.91;
 
 /** A patch without its own slope; null where it clips or has structure. */
-function patchAt({ width, linear }: LinearPlate, x0: number, y0: number, flatness: number): Patch | null {
+function patchAt({ width, linear }: LinearPlate, x0: number, y0: number): Patch | null {
   const n = SIDE * SIDE;
   const middle = (SIDE - 1) / 2;
   const slope = (n * (SIDE * SIDE - 1)) / 12;
@@ -168,7 +192,8 @@ function patchAt({ width, linear }: LinearPlate, x0: number, y0: number, flatnes
     variance[k] /= n - 3;
     if (!(variance[k] > 0)) return null;
   }
-  if (structureOf(rest[1]) > flatness * variance[1]) return null;
+  const structure = structureOf(rest[1]) / variance[1];
+  if (structure > FLAT_MOST) return null;
   const product = (a: Float64Array, b: Float64Array, dx: number, dy: number) => {
     let sum = 0;
     for (let y = 0; y < SIDE - dy; y++)
@@ -184,7 +209,90 @@ function patchAt({ width, linear }: LinearPlate, x0: number, y0: number, flatnes
     right: three((k) => product(rest[k], rest[k], 1, 0)),
     below: three((k) => product(rest[k], rest[k], 0, 1)),
     between: [product(rest[0], rest[1], 0, 0), product(rest[0], rest[2], 0, 0), product(rest[1], rest[2], 0, 0)],
+    structure,
+    across: stepsOf((x, y, k) => linear[((y0 + y) * width + x0 + x) * 3 + k], x0, variance),
+    down: stepsOf((x, y, k) => linear[((y0 + x) * width + x0 + y) * 3 + k], y0, variance),
+    rest: rest.map((values) => Float32Array.from(values)),
   };
+}
+
+/** Mean squared steps along x over the variance, by where they end modulo `BLOCK`; `first` is the number of x = 0. */
+function stepsOf(value: (x: number, y: number, k: number) => number, first: number, variance: number[]): Float64Array {
+  const sums = new Float64Array(BLOCK);
+  const counts = new Float64Array(BLOCK);
+  for (let x = 1; x < SIDE; x++) {
+    const at = (first + x) % BLOCK;
+    counts[at] += SIDE * 3;
+    for (let y = 0; y < SIDE; y++)
+      for (let k = 0; k < 3; k++) sums[at] += (value(x, y, k) - value(x - 1, y, k)) ** 2 / variance[k];
+  }
+  return sums.map((sum, i) => sum / counts[i]);
+}
+
+/**
+ * JPEG keeps the mean of every square of 8 × 8 pixels (ITU-T T.81) and loses what is finer: where steps over the borders of
+ * squares are larger than all others. `part` is half of the excess over the variance; null where they cannot be told.
+ */
+function blocksOf(patches: readonly Patch[]): { part: number; x: number; y: number } | null {
+  if (patches.length < FEW) return null;
+  const along = (of: (p: Patch) => Float64Array) => {
+    const means = Array.from(
+      { length: BLOCK },
+      (_, i) => patches.reduce((sum, p) => sum + of(p)[i], 0) / patches.length,
+    );
+    const at = means.indexOf(Math.max(...means));
+    const others = means.filter((_, i) => i !== at);
+    const mean = others.reduce((sum, v) => sum + v, 0) / others.length;
+    const spread = Math.sqrt(others.reduce((sum, v) => sum + (v - mean) ** 2, 0) / (others.length - 1));
+    const excess = means[at] - mean;
+    return { at, half: excess > SURE_BLOCKS * spread ? excess / 2 : 0 };
+  };
+  const [across, down] = [along((p) => p.across), along((p) => p.down)];
+  const part = (across.half + down.half) / 2;
+  if (across.half === 0 || down.half === 0 || part < LEAST_BLOCKS) return null;
+  return { part, x: across.at, y: down.at };
+}
+
+/**
+ * The model with what JPEG left in each frequency of its squares. A patch without its slope shows a quarter of what the
+ * means of its four squares vary by: four times as much is taken, and the whole is as much more.
+ */
+function withBlocks(model: GrainModel, patches: readonly Patch[], at: { x: number; y: number } | null): GrainModel {
+  if (!at) return model;
+  const sums = new Float64Array(FREQUENCIES * FREQUENCIES);
+  let count = 0;
+  for (const { x, y, rest, variance } of patches) {
+    const [left, top] = [(at.x - x + SIDE * BLOCK) % BLOCK, (at.y - y + SIDE * BLOCK) % BLOCK];
+    for (let j = top; j + BLOCK <= SIDE; j += BLOCK)
+      for (let i = left; i + BLOCK <= SIDE; i += BLOCK)
+        for (let k = 0; k < 3; k++, count++)
+          transformed(rest[k], i, j).forEach((c, f) => (sums[f] += (c * c) / variance[k]));
+  }
+  if (count === 0) return model;
+  sums[0] *= 4;
+  const all = sums.reduce((sum, s) => sum + s, 0);
+  const more = all / count / (BLOCK * BLOCK);
+  return {
+    ...model,
+    read: model.read.map((r) => r * Math.sqrt(more)) as GrainModel["read"],
+    shot: model.shot.map((s) => s * more) as GrainModel["shot"],
+    blocks: { on: true, side: BLOCK, ...at, spectrum: Array.from(sums, (s) => s / all) },
+  };
+}
+
+const COSINES = Array.from({ length: BLOCK }, (_, f) =>
+  Array.from(
+    { length: BLOCK },
+    (_, x) => Math.sqrt((f === 0 ? 1 : 2) / BLOCK) * Math.cos((Math.PI * f * (x + 0.5)) / BLOCK),
+  ),
+);
+
+/** Amplitudes of the cosines of a square of a patch (DCT-II, orthonormal), those across first to change. */
+function transformed(rest: Float32Array, x0: number, y0: number): number[] {
+  const across = Array.from({ length: BLOCK }, (_, y) =>
+    COSINES.map((cosine) => cosine.reduce((sum, c, x) => sum + c * rest[(y0 + y) * SIDE + x0 + x], 0)),
+  );
+  return COSINES.flatMap((cosine) => COSINES.map((_, u) => cosine.reduce((sum, c, y) => sum + c * across[y][u], 0)));
 }
 
 /** Sixteen times the variance of the means of 4 × 4 pixels: of white grain its own variance. */

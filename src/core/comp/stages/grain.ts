@@ -1,8 +1,23 @@
 import * as v from "valibot";
-import { Finite, Id, NotNegative, whole } from "../../schema/fields.ts";
+import { Finite, Id, NotNegative, Share, whole } from "../../schema/fields.ts";
 
 /** The plate's grain, laid on what is rendered. */
 const Correlation = v.pipe(Finite, v.minValue(-1), v.maxValue(1));
+
+/** Frequencies that JPEG keeps of a square, across and down. */
+export const FREQUENCIES = 8;
+
+/** What JPEG left of the grain: squares that know nothing of each other. */
+export const GrainBlocksSchema = v.object({
+  on: v.boolean(),
+  /** Pixels a side, and a corner of one of them. */
+  side: v.pipe(Finite, v.minValue(0.1), v.maxValue(64)),
+  x: Finite,
+  y: Finite,
+  /** Share of the variance in each frequency of a square, those across first to change. */
+  spectrum: v.pipe(v.array(Share), v.length(FREQUENCIES * FREQUENCIES)),
+});
+export type GrainBlocks = v.InferOutput<typeof GrainBlocksSchema>;
 
 /** Grain as it was measured: linear light, by channel. */
 export const GrainModelSchema = v.object({
@@ -16,6 +31,8 @@ export const GrainModelSchema = v.object({
   size: v.pipe(NotNegative, v.maxValue(3)),
   /** Correlation of red with green, red with blue, green with blue. */
   joined: v.tuple([Correlation, Correlation, Correlation]),
+  /** Absent where the plate shows none. */
+  blocks: v.optional(GrainBlocksSchema),
 });
 export type GrainModel = v.InferOutput<typeof GrainModelSchema>;
 

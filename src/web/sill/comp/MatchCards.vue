@@ -203,17 +203,36 @@ const chart = computed(() => {
               :max="4"
               @update:model-value="(v) => set('Strength of grain', (c) => (c.grain.strength = v))"
           /></span>
-          <span>Coarse</span>
-          <span
-            ><NumberField
-              :model-value="comp.grain.model.size"
-              label="Size of the grain"
-              unit="px"
-              :digits="2"
-              :min="0"
-              :max="3"
-              @update:model-value="(v) => set('Size of grain', (c) => c.grain.model && (c.grain.model.size = v))"
-          /></span>
+          <template v-if="comp.grain.model.blocks">
+            <span>JPEG</span>
+            <label class="row" title="The plate's grain is cut into squares of 8 pixels, as JPEG leaves it">
+              <input
+                type="checkbox"
+                data-test="grain-blocks"
+                :checked="comp.grain.model.blocks.on"
+                @change="
+                  set('JPEG squares of grain', (c) => {
+                    const blocks = c.grain.model?.blocks;
+                    if (blocks) blocks.on = !blocks.on;
+                  })
+                "
+              />
+              its squares
+            </label>
+          </template>
+          <template v-if="!comp.grain.model.blocks?.on">
+            <span>Coarse</span>
+            <span
+              ><NumberField
+                :model-value="comp.grain.model.size"
+                label="Size of the grain"
+                unit="px"
+                :digits="2"
+                :min="0"
+                :max="3"
+                @update:model-value="(v) => set('Size of grain', (c) => c.grain.model && (c.grain.model.size = v))"
+            /></span>
+          </template>
           <span>Pattern</span>
           <span
             ><NumberField
