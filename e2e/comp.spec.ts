@@ -22,6 +22,15 @@ test("sharpness and grain of the plate are measured, and the proof wears them", 
   await expect.poll(async () => (await comp()).grain.model).not.toBeNull();
   await expect(page.getByTestId("grain-told")).toContainText("flat patches");
   const { model } = (await comp()).grain;
+  // The plate is a JPEG: its grain is laid in squares, or as coarse as it is if they are not wanted.
+  const squares = page.getByTestId("grain-blocks");
+  await expect(squares).toBeChecked();
+  await expect(page.getByLabel("Size of the grain")).toHaveCount(0);
+  await squares.uncheck();
+  await expect.poll(async () => (await comp()).grain.model?.blocks?.on).toBe(false);
+  await expect(page.getByLabel("Size of the grain")).toBeVisible();
+  await squares.check();
+  await expect.poll(async () => (await comp()).grain.model?.blocks?.on).toBe(true);
   // Its chart is drawn: it stood there without height once.
   const chart = page.getByRole("figure").filter({ hasText: "Grain over light" }).locator("canvas").first();
   expect((await chart.boundingBox())!.height).toBeGreaterThan(60);

@@ -33,6 +33,33 @@ interface Gathering {
   turns: number[];
 }
 
+/** A part of the picture in the kernel's memory, and what its rows are compared in. */
+interface Part {
+  width: number;
+  /** Bytes of a plane, of a row with room to its sides, and of the rows of all shifts. */
+  plane: number;
+  pitch: number;
+  room: number;
+  values: number;
+  featureWeights: number;
+  terms: number;
+  scratch: number;
+  apart: number;
+  weights: number;
+  wanted: Box;
+  /** Columns whose weights are wanted. */
+  x0: number;
+  x1: number;
+}
+
+/** Shifts by which a row is compared: `dy` rows down, and from `first` columns on. */
+interface Shifts {
+  dy: number;
+  first: number;
+  /** The last row that has a partner. */
+  last: number;
+}
+
 function filterPart(
   kernel: Kernel,
   memory: SceneMemory,
@@ -42,10 +69,74 @@ function filterPart(
   height: number,
   wanted: Box,
 ): Float32Array[][] {
-  const plane = width * height * 4;
+  const part = putPart(kernel, memory, features, width, height, wanted);
+  const gatherings = signals.map((halves) => putSignal(memory, halves, part));
+  const { values, featureWeights, plane, terms, apart, pitch, x0, x1 } = part;
+  for (let dy = 0; dy <= L.DENOISE_REACH; dy++) {
+    // Weights hold for both directions, so half of the shifts will do.
+    const shifts = { dy, first: dy === 0 ? 1 : -L.DENOISE_REACH, last: height - dy - 1 };
+    const y0 = Math.max(0, wanted.y0 - dy);
+    const y1 = Math.min(dy > 0 ? shifts.last : height, wanted.y1);
+    memory.f32(part.weights - L.DENOISE_MARGIN * 4, (2 * part.room) / 4).fill(0);
+    let next = Math.max(0, y0 - 1);
+    for (let y = y0; y < y1; y++) {
+      kernel.featureRows(values, featureWeights, plane, width, y, dy, shifts.first, x0, x1, terms, apart, pitch);
+      for (; next <= Math.min(y + 1, shifts.last); next++)
+        for (const signal of gatherings) compareRow(kernel, part, signal, next, shifts);
+      for (const signal of gatherings) gatherRow(kernel, part, signal, y, shifts);
+    }
+  }
+  return gatherings.map((signal) => meansOf(memory, signal, width * height));
+}
+
+/** Differences of a signal's halves between row y and all shifts, into the row's turn. */
+function compareRow(kernel: Kernel, p: Part, { even, odd, spread, turns }: Gathering, y: number, s: Shifts): void {
+  const { plane, width, x0, x1, terms, scratch, room, pitch } = p;
+  const { dy, first } = s;
+  const to = turns[y % 3];
+  kernel.differenceRows(even.own, odd.own, spread, plane, width, y, dy, first, x0, x1, terms, scratch, to, room, pitch);
+}
+
+/** Adds row y of both halves and all shifts of it to each other, as far as they are wanted. */
+function gatherRow(kernel: Kernel, p: Part, { even, odd, turns }: Gathering, y: number, s: Shifts): void {
+  const { plane, width, x0, x1, terms, apart, weights, room, pitch, wanted } = p;
+  const { dy, first, last } = s;
+  const { x0: from, x1: until } = wanted;
+  const [up, middle, down] = [Math.max(0, y - 1), y, Math.min(last, y + 1)].map((row) => turns[row % 3]);
+  // Each half is weighed by the other's differences.
+  for (const [{ own, sums, total }, other, to] of [
+    [even, room, weights],
+    [odd, 0, weights + room],
+  ] as const) {
+    kernel.weightRows(up + other, middle + other, down + other, apart, width, first, x0, x1, terms, to, pitch);
+    if (y >= wanted.y0) kernel.gatherBelow(own, sums, total, plane, width, y, dy, first, from, until, to, pitch);
+    if (y + dy >= wanted.y0 && y + dy < wanted.y1)
+      kernel.gatherAbove(own, sums, total, plane, width, y, dy, first, from, until, to, pitch);
+  }
+}
+
+function meansOf(memory: SceneMemory, { even, odd }: Gathering, n: number): Float32Array[] {
+  return [0, 1, 2].map((c) => {
+    const a = memory.f32(even.sums + c * n * 4, n);
+    const b = memory.f32(odd.sums + c * n * 4, n);
+    const u = memory.f32(even.total, n);
+    const v = memory.f32(odd.total, n);
+    const mean = new Float32Array(n);
+    for (let i = 0; i < n; i++) mean[i] = 0.5 * (a[i] / u[i] + b[i] / v[i]);
+    return mean;
+  });
+}
+
+function putPart(
+  kernel: Kernel,
+  memory: SceneMemory,
+  features: Features,
+  width: number,
+  height: number,
+  wanted: Box,
+): Part {
   const pitch = (width + 2 * L.DENOISE_MARGIN) * 4;
   const room = pitch * (2 * L.DENOISE_REACH + 1);
-  const rows = (count: number) => memory.reserve(count * pitch) + L.DENOISE_MARGIN * 4;
   const values = putFeatures(memory, features.values);
   const featureWeights = putFeatures(memory, features.slopes);
   // What the square of a feature's difference is weighed by, where the feature has this squared slope.
@@ -53,76 +144,32 @@ function filterPart(
   for (let i = 0; i < weigh.length; i++) weigh[i] = STRICTNESS / Math.max(L.DENOISE_LEAST_SLOPE, weigh[i]);
   const terms = memory.reserve(L.DENOISE_TERMS * 4);
   kernel.denoiseTerms(terms);
-  const scratch = rows(2);
-  const [apart, weights] = [rows(room / pitch), rows((2 * room) / pitch)];
-  const gatherings = signals.map(({ even, odd }): Gathering => ({
-    even: putHalf(memory, even),
-    odd: putHalf(memory, odd),
-    spread: putPlanes(memory, spreadOf(even, odd)),
-    turns: [0, 1, 2].map(() => rows((2 * room) / pitch)),
-  }));
-  const x0 = Math.max(0, wanted.x0 - L.DENOISE_REACH);
-  const x1 = Math.min(width, wanted.x1 + L.DENOISE_REACH);
-  for (let dy = 0; dy <= L.DENOISE_REACH; dy++) {
-    // Weights hold for both directions, so half of the shifts will do.
-    const first = dy === 0 ? 1 : -L.DENOISE_REACH;
-    const last = height - dy - 1;
-    const y0 = Math.max(0, wanted.y0 - dy);
-    const y1 = Math.min(dy > 0 ? last : height, wanted.y1);
-    memory.f32(weights - L.DENOISE_MARGIN * 4, (2 * room) / 4).fill(0);
-    let next = Math.max(0, y0 - 1);
-    for (let y = y0; y < y1; y++) {
-      kernel.featureRows(values, featureWeights, plane, width, y, dy, first, x0, x1, terms, apart, pitch);
-      for (; next <= Math.min(y + 1, last); next++)
-        for (const { even, odd, spread, turns } of gatherings) {
-          const to = turns[next % 3];
-          kernel.differenceRows(
-            even.own,
-            odd.own,
-            spread,
-            plane,
-            width,
-            next,
-            dy,
-            first,
-            x0,
-            x1,
-            terms,
-            scratch,
-            to,
-            room,
-            pitch,
-          );
-        }
-      for (const { even, odd, turns } of gatherings) {
-        const [up, middle, down] = [Math.max(0, y - 1), y, Math.min(last, y + 1)].map((row) => turns[row % 3]);
-        for (const [half, other, to] of [
-          [even, room, weights],
-          [odd, 0, weights + room],
-        ] as const) {
-          const { own, sums, total } = half;
-          kernel.weightRows(up + other, middle + other, down + other, apart, width, first, x0, x1, terms, to, pitch);
-          const { x0: from, x1: until } = wanted;
-          if (y >= wanted.y0) kernel.gatherBelow(own, sums, total, plane, width, y, dy, first, from, until, to, pitch);
-          if (y + dy >= wanted.y0 && y + dy < wanted.y1)
-            kernel.gatherAbove(own, sums, total, plane, width, y, dy, first, from, until, to, pitch);
-        }
-      }
-    }
-  }
-  const n = width * height;
-  return gatherings.map(({ even, odd }) =>
-    [0, 1, 2].map((c) => {
-      const a = memory.f32(even.sums + c * plane, n);
-      const b = memory.f32(odd.sums + c * plane, n);
-      const u = memory.f32(even.total, n);
-      const v = memory.f32(odd.total, n);
-      const mean = new Float32Array(n);
-      for (let i = 0; i < n; i++) mean[i] = 0.5 * (a[i] / u[i] + b[i] / v[i]);
-      return mean;
-    }),
-  );
+  return {
+    width,
+    plane: width * height * 4,
+    pitch,
+    room,
+    values,
+    featureWeights,
+    terms,
+    scratch: putRows(memory, 2 * pitch),
+    apart: putRows(memory, room),
+    weights: putRows(memory, 2 * room),
+    wanted,
+    x0: Math.max(0, wanted.x0 - L.DENOISE_REACH),
+    x1: Math.min(width, wanted.x1 + L.DENOISE_REACH),
+  };
 }
+
+/** Room for rows, at the first one's first pixel. */
+const putRows = (memory: SceneMemory, bytes: number): number => memory.reserve(bytes) + L.DENOISE_MARGIN * 4;
+
+const putSignal = (memory: SceneMemory, { even, odd }: Halves, { room }: Part): Gathering => ({
+  even: putHalf(memory, even),
+  odd: putHalf(memory, odd),
+  spread: putPlanes(memory, spreadOf(even, odd)),
+  turns: [0, 1, 2].map(() => putRows(memory, 2 * room)),
+});
 
 function putHalf(memory: SceneMemory, { planes }: Planes): Half {
   const [own, sums] = [putPlanes(memory, planes), putPlanes(memory, planes)];
