@@ -195,9 +195,8 @@ export function weightRows(
 }
 
 /**
- * Adds the places of all shifts to `sums`, three planes, and their weights to `total`, for columns x0 to x1 of one row.
- * `own`, `sums` and `total` are at that row; `from` is the row whose pixels are added: `step` is 4 if weights are those of
- * the pixels added to, -4 if they are those of the pixels that are added.
+ * Adds pixels of the row at `from` to `sums`, three planes, and their weights to `total`, for columns x0 to x1 of one row:
+ * `forward` if the weights are those of the pixels that are added to, or else those of the pixels that are added.
  */
 // @ts-ignore: decorator
 @inline
@@ -240,8 +239,8 @@ function addRows(
   }
 }
 
-/** Adds to row y of a half what lies at each shift from it. */
-export function gatherBelow(
+/** Adds to row y of a half what lies at each shift from it, or the row to what lies there (`back`). */
+export function gatherRow(
   own: u32,
   sums: u32,
   total: u32,
@@ -254,28 +253,10 @@ export function gatherBelow(
   x1: i32,
   weights: u32,
   pitch: u32,
+  back: bool,
 ): void {
   const at = <u32>((y * width) << 2),
     below = at + <u32>((dy * width) << 2);
-  addRows(own + below, sums + at, total + at, plane, first, x0, x1, weights, pitch, true);
-}
-
-/** Adds row y of a half to what lies at each shift from it. */
-export function gatherAbove(
-  own: u32,
-  sums: u32,
-  total: u32,
-  plane: u32,
-  width: i32,
-  y: i32,
-  dy: i32,
-  first: i32,
-  x0: i32,
-  x1: i32,
-  weights: u32,
-  pitch: u32,
-): void {
-  const at = <u32>((y * width) << 2),
-    below = at + <u32>((dy * width) << 2);
-  addRows(own + at, sums + below, total + below, plane, first, x0, x1, weights, pitch, false);
+  if (back) addRows(own + at, sums + below, total + below, plane, first, x0, x1, weights, pitch, false);
+  else addRows(own + below, sums + at, total + at, plane, first, x0, x1, weights, pitch, true);
 }

@@ -18,5 +18,5 @@ export {
 export { setParams } from "./params";
 export { samplePoints } from "./sampler";
 export { drawBsdf, lookFrom, pickPixel, pickedPropNumber, probePixels, renderFill, renderTile } from "./film";
-export { denoiseTerms, differenceRows, featureRows, gatherAbove, gatherBelow, weightRows } from "./denoise";
+export { denoiseTerms, differenceRows, featureRows, gatherRow, weightRows } from "./denoise";
 export { packPixels } from "./sparse";

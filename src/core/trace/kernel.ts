@@ -128,28 +128,26 @@ export interface Kernel {
     weights: number,
     pitch: number,
   ): void;
-  gatherBelow: GatherRow;
-  gatherAbove: GatherRow;
+  gatherRow(
+    own: number,
+    sums: number,
+    total: number,
+    plane: number,
+    width: number,
+    y: number,
+    dy: number,
+    first: number,
+    x0: number,
+    x1: number,
+    weights: number,
+    pitch: number,
+    back: number,
+  ): void;
   packPixels(values: number, pixels: number, stride: number, masks: number, words: number): number;
   pickPixel(params: number, u: number, v: number): number;
   pickedPropNumber(): number;
   drawBsdf(params: number, vx: number, vy: number, vz: number, front: number, count: number, out: number): void;
 }
-
-type GatherRow = (
-  own: number,
-  sums: number,
-  total: number,
-  plane: number,
-  width: number,
-  y: number,
-  dy: number,
-  first: number,
-  x0: number,
-  x1: number,
-  weights: number,
-  pitch: number,
-) => void;
 
 type Trace = (
   root: number,

@@ -109,9 +109,10 @@ function gatherRow(kernel: Kernel, p: Part, { even, odd, turns }: Gathering, y: 
     [odd, 0, weights + room],
   ] as const) {
     kernel.weightRows(up + other, middle + other, down + other, apart, width, first, x0, x1, terms, to, pitch);
-    if (y >= wanted.y0) kernel.gatherBelow(own, sums, total, plane, width, y, dy, first, from, until, to, pitch);
-    if (y + dy >= wanted.y0 && y + dy < wanted.y1)
-      kernel.gatherAbove(own, sums, total, plane, width, y, dy, first, from, until, to, pitch);
+    const gather = (back: 0 | 1) =>
+      kernel.gatherRow(own, sums, total, plane, width, y, dy, first, from, until, to, pitch, back);
+    if (y >= wanted.y0) gather(0);
+    if (y + dy >= wanted.y0 && y + dy < wanted.y1) gather(1);
   }
 }
 
