@@ -236,6 +236,23 @@ describe("the plate's grain", () => {
       expect(Math.abs(own.within / real.within - 1)).toBeLessThan(0.25);
       expect(Math.abs(own.between / real.between - 1)).toBeLessThan(0.08);
     }
+    // Told by parts of it that do not begin where its squares do, it is cut alike.
+    const told = measureGrain({ ...size, linear: plate }, [
+      [229, 13, 309, 401],
+      [443, 13, 523, 401],
+    ])!.model;
+    expect(told.blocks).toMatchObject({ side: 8, x: 0, y: 0 });
+    for (const level of [0.24, 0.4])
+      expect(Math.abs(grainVariance(told, 1, level) / grainVariance(model, 1, level) - 1)).toBeLessThan(0.15);
+    // Cut off by three and five pixels, its squares are found where they are now.
+    const [width, height] = [WIDTH - 3, HEIGHT - 5];
+    const cropped = new Float32Array(width * height * 3);
+    for (let y = 0; y < height; y++)
+      cropped.set(plate.subarray(((y + 5) * WIDTH + 3) * 3, (y + 6) * WIDTH * 3), y * width * 3);
+    const there = measureGrain({ width, height, linear: cropped })!.model;
+    expect(there.blocks).toMatchObject({ side: 8, x: 5, y: 3 });
+    for (const level of [0.1, 0.3, 0.45])
+      expect(Math.abs(grainVariance(there, 1, level) / grainVariance(model, 1, level) - 1)).toBeLessThan(0.1);
     // Measured again it is the same grain.
     const again = measureGrain({ ...size, linear: laid })!.model;
     for (const level of [0.1, 0.3, 0.45])

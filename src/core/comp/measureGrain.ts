@@ -72,9 +72,20 @@ interface LinearPlate {
   linear: Float32Array;
 }
 
-/** Patches of a part of the plate without hard edges, at most so many. */
-function patchesIn(plate: LinearPlate, [left, top, right, bottom]: Area, most: number): Patch[] {
-  const [x0, y0] = [Math.max(0, Math.ceil(left)), Math.max(0, Math.ceil(top))];
+/** Pixels to the next square's first. */
+const toSquare = (by: number): number => ((by % BLOCK) + BLOCK) % BLOCK;
+
+/** Patches of a part of the plate without hard edges, at most so many, in a raster of squares with a corner at `origin`. */
+function patchesIn(
+  plate: LinearPlate,
+  [left, top, right, bottom]: Area,
+  most: number,
+  origin: [number, number],
+): Patch[] {
+  const [x0, y0] = [left, top].map((from, k) => {
+    const first = Math.max(0, Math.ceil(from));
+    return first + toSquare(origin[k] - first);
+  });
   const across = Math.floor((Math.min(plate.width, right) - x0) / SIDE);
   const down = Math.floor((Math.min(plate.height, bottom) - y0) / SIDE);
   const step = Math.max(1, Math.ceil(Math.sqrt((across * down) / most)));
@@ -95,8 +106,11 @@ function patchesIn(plate: LinearPlate, [left, top, right, bottom]: Area, most: n
 export function measureGrain(plate: LinearPlate, areas: readonly Area[] = []): MeasuredGrain | null {
   const chosen = areas.length > 0;
   const searched: readonly Area[] = chosen ? areas : [[0, 0, plate.width, plate.height]];
-  const smooth = searched.flatMap((area) => patchesIn(plate, area, MOST_PATCHES / searched.length));
+  const smoothIn = (origin: [number, number]) =>
+    searched.flatMap((area) => patchesIn(plate, area, MOST_PATCHES / searched.length, origin));
+  let smooth = smoothIn([0, 0]);
   const blocks = blocksOf(chosen ? smooth : quietest(smooth));
+  if (blocks && (blocks.x !== 0 || blocks.y !== 0)) smooth = smoothIn([blocks.x, blocks.y]);
   const limit = (chosen ? FLAT_ENOUGH : FLAT) * Math.max(1, structureUnder(blocks?.part ?? 0) / 2);
   const flat = smooth.filter(({ structure }) => structure <= limit);
   if (flat.length < (chosen ? FEW : FEW_IN_ALL)) return null;
@@ -264,10 +278,9 @@ function withBlocks(model: GrainModel, patches: readonly Patch[], at: { x: numbe
   if (!at) return model;
   const sums = new Float64Array(FREQUENCIES * FREQUENCIES);
   let count = 0;
-  for (const { x, y, rest, variance } of patches) {
-    const [left, top] = [(at.x - x + SIDE * BLOCK) % BLOCK, (at.y - y + SIDE * BLOCK) % BLOCK];
-    for (let j = top; j + BLOCK <= SIDE; j += BLOCK)
-      for (let i = left; i + BLOCK <= SIDE; i += BLOCK)
+  for (const { rest, variance } of patches) {
+    for (let j = 0; j < SIDE; j += BLOCK)
+      for (let i = 0; i < SIDE; i += BLOCK)
         for (let k = 0; k < 3; k++, count++)
           transformed(rest[k], i, j).forEach((c, f) => (sums[f] += (c * c) / variance[k]));
   }
