@@ -5,7 +5,7 @@ import { draw, draw1, draw2, seekDimension, startSample } from "./sampler";
 import { drawCosine, localX, localY, localZ, setFrame, toWorld, worldX, worldY, worldZ } from "./frame";
 import { setMoment } from "./motion";
 import { lightScratch } from "./traversal";
-import { fresnel, throughB, throughG, throughR, wentThrough } from "./ask";
+import { fresnel, throughB, throughG, throughR } from "./ask";
 import * as surface from "./surface";
 import * as bsdf from "./bsdf";
 import * as light from "./light";
@@ -19,6 +19,7 @@ import {
   TAKEN_LAMPS,
   TAKEN_SUN,
   clearLimited,
+  findBefore,
   findNearest,
   followPath,
   holdHit,
@@ -102,6 +103,7 @@ import {
   PART_ROUGHNESS,
   PART_SPECULAR,
   RAY_CAMERA,
+  RAY_SHADOW,
   SET_BLOCKS,
   SET_BOUNCE,
   SET_SEEN,
@@ -314,24 +316,32 @@ function evaluateCatcher(u: f32, v: f32, dx: f32, dy: f32, dz: f32): void {
 function gatherDirection(x: f32, y: f32, z: f32, wx: f32, wy: f32, wz: f32, cosine: f32, props: bool): void {
   const density = cosine * INV_PI;
   const met = findNearest(SET_BOUNCE | SET_BLOCKS, x, y, z, wx, wy, wz, 0);
+  // The endless floor counts as bounce, in both sums alike: equal light must give equal bits.
+  const bounce = met || wz < 0,
+    group = bounce ? GROUP_BOUNCE : GROUP_SKY,
+    below = PI * belowGloss(wx, wy, wz);
+  if (props) {
+    light.clearTouched();
+    holdHit();
+    findBefore(RAY_SHADOW, x, y, z, wx, wy, wz);
+    followPath(x, y, z, wx, wy, wz, true, density, TAKEN_SUN | TAKEN_LAMPS, FROM_MATT, true, 0, 0.25, PATH_DIMENSION);
+    const r = below * radianceR,
+      g = below * radianceG,
+      b = below * radianceB;
+    if (!light.touchedProps) {
+      addW0(group, r, g, b);
+      addW(group, r, g, b);
+      return;
+    }
+    addW(GROUP_BOUNCE, r, g, b);
+    returnToHit();
+  }
   followPath(x, y, z, wx, wy, wz, false, density, TAKEN_SUN | TAKEN_LAMPS, FROM_MATT, true, 0, 0.25, PATH_DIMENSION);
-  const below = PI * belowGloss(wx, wy, wz),
-    r0 = below * radianceR,
+  const r0 = below * radianceR,
     g0 = below * radianceG,
     b0 = below * radianceB;
-  // The endless floor counts as bounce, in both sums alike: equal light must give equal bits.
-  const bounce = met || wz < 0;
-  addW0(bounce ? GROUP_BOUNCE : GROUP_SKY, r0, g0, b0);
-  if (!props) {
-    addW(bounce ? GROUP_BOUNCE : GROUP_SKY, r0, g0, b0);
-    return;
-  }
-  if (!bounce && !light.propsBlock(x, y, z, wx, wy, wz, FAR) && !wentThrough()) {
-    addW(GROUP_SKY, r0, g0, b0);
-    return;
-  }
-  followPath(x, y, z, wx, wy, wz, true, density, TAKEN_SUN | TAKEN_LAMPS, FROM_MATT, false, 0, 0.25, PATH_DIMENSION);
-  addW(GROUP_BOUNCE, below * radianceR, below * radianceG, below * radianceB);
+  addW0(group, r0, g0, b0);
+  if (!props) addW(group, r0, g0, b0);
 }
 
 /** What the catcher's gloss, just prepared, shows along one direction of its own, with the props and without. */
@@ -348,10 +358,15 @@ function reflect(x: f32, y: f32, z: f32, roughness: f32): void {
     wy = worldY(),
     wz = worldZ(),
     spread: f32 = <f32>0.5 * roughness * roughness;
+  light.clearTouched();
   followPath(x, y, z, wx, wy, wz, true, density, 0, FROM_GLOSS, false, 0, spread, REFLECTED_PATH_DIMENSION);
   const r = radianceR,
     g = radianceG,
     b = radianceB;
+  if (!light.touchedProps) {
+    addGloss(weight * r, weight * g, weight * b, 0, 0, 0);
+    return;
+  }
   followPath(x, y, z, wx, wy, wz, false, density, 0, FROM_GLOSS, false, 0, spread, REFLECTED_PATH_DIMENSION);
   addGloss(
     weight * radianceR,

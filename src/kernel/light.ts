@@ -2,7 +2,7 @@
 // own shadows leave.
 import { paramF, paramU } from "./params";
 import { closest, closestInstance, countRay, hitT, occluded, occludedByInstance } from "./traversal";
-import { askSet, clearThrough } from "./ask";
+import { askSet, clearThrough, wentThrough } from "./ask";
 import { projectPoint, projectedX, projectedY } from "./lens";
 import { sampleAround, sampleMask, texelB, texelG, texelR } from "./images";
 import { aroundX, aroundY, aroundZ, lookAround, stretch, towardsX, towardsY, towardsZ, wayTo } from "./around";
@@ -678,16 +678,29 @@ export function setBlocks(kind: u32, x: f32, y: f32, z: f32, dx: f32, dy: f32, d
   askSet(kind);
   return occluded(paramU(PARAM_SET_ROOT), x, y, z, dx, dy, dz, 0, tMax) != 0;
 }
+/** True if a prop had a part in any ray since this was last cleared: where none had, they might as well be away. */
+export let touchedProps = false;
+export function clearTouched(): void {
+  touchedProps = false;
+}
+export function touchProps(): void {
+  touchedProps = true;
+}
+
 /** True if a prop stops the ray; what it goes through is then told by `throughR` to `throughB`. */
 export function propsBlock(x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, tMax: f32): bool {
   clearThrough();
   const root = paramU(PARAM_PROP_ROOT);
   if (!root) return false;
   countRay();
-  return occludedByInstance(root, RAY_SHADOW, x, y, z, dx, dy, dz, 0, tMax) != 0;
+  const blocked = occludedByInstance(root, RAY_SHADOW, x, y, z, dx, dy, dz, 0, tMax) != 0;
+  if (blocked || wentThrough()) touchedProps = true;
+  return blocked;
 }
 /** Nearest prop that casts a shadow, or -1. */
 export function nearestCaster(x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32): i32 {
   countRay();
-  return closestInstance(paramU(PARAM_PROP_ROOT), RAY_SHADOW, x, y, z, dx, dy, dz, 0, FAR);
+  const caster = closestInstance(paramU(PARAM_PROP_ROOT), RAY_SHADOW, x, y, z, dx, dy, dz, 0, FAR);
+  if (caster >= 0) touchedProps = true;
+  return caster;
 }

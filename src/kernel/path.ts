@@ -126,17 +126,20 @@ export function findNearest(kind: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f
     metU = hitU();
     metV = hitV();
   }
-  if (mask) {
-    const p = closestInstance(paramU(PARAM_PROP_ROOT), mask, ox, oy, oz, dx, dy, dz, 0, metT);
-    if (p >= 0) {
-      metTriangle = p;
-      metT = hitT();
-      metU = hitU();
-      metV = hitV();
-      metInstance = hitInstance();
-    }
-  }
+  if (mask) findBefore(mask, ox, oy, oz, dx, dy, dz);
   return metTriangle >= 0;
+}
+
+/** Looks for props that rays of a kind in `mask` meet before the nearest hit of the same ray, and makes the first of them that hit. */
+export function findBefore(mask: u32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32): void {
+  const p = closestInstance(paramU(PARAM_PROP_ROOT), mask, ox, oy, oz, dx, dy, dz, 0, metT);
+  if (p < 0) return;
+  light.touchProps();
+  metTriangle = p;
+  metT = hitT();
+  metU = hitU();
+  metV = hitV();
+  metInstance = hitInstance();
 }
 
 let heldTriangle: i32 = -1;
@@ -248,7 +251,10 @@ function gain(matt: bool, r: f32, g: f32, b: f32): void {
   }
 }
 
-/** Adds the light drawn last to the path if the BSDF sends it on and nothing is in the way; weighed, since the BSDF could find it too. */
+/**
+ * Adds the light drawn last to the path if the BSDF sends it on and nothing is in the way; weighed, since the BSDF could
+ * find it too. Without the props those that shine are dark.
+ */
 function gainLight(matt: bool, props: bool, through: bool, tr: f32, tg: f32, tb: f32, vx: f32, vy: f32, vz: f32): void {
   const toX = light.toX,
     toY = light.toY,
@@ -281,9 +287,10 @@ function gainLight(matt: bool, props: bool, through: bool, tr: f32, tg: f32, tb:
   group = drawnGroup;
   if (light.setBlocks(group == GROUP_SKY ? SET_BLOCKS : SET_SHADOW, x, y, z, toX, toY, toZ, far)) return;
   if (props) {
+    if (group == GROUP_BOUNCE) light.touchProps();
     if (light.propsBlock(x, y, z, toX, toY, toZ, far)) return;
     gain(matt, tr * fr * throughR(), tg * fg * throughG(), tb * fb * throughB());
-  } else gain(matt, tr * fr, tg * fg, tb * fb);
+  } else if (group != GROUP_BOUNCE) gain(matt, tr * fr, tg * fg, tb * fb);
 }
 
 /** Sets the frame of the surface loaded last, along its grain if it has one. */
@@ -427,7 +434,7 @@ function loadHidden(
 
 /**
  * Adds the light drawn last to the path as a Lambert surface of the colour loaded returns it; its colour is in the
- * throughput already. The sun is found by drawing alone.
+ * throughput already. The sun is found by drawing alone. Without the props those that shine are dark.
  */
 function gainMatt(props: bool, tr: f32, tg: f32, tb: f32, x: f32, y: f32, z: f32, bound: bool): void {
   const toX = light.toX,
@@ -436,6 +443,7 @@ function gainMatt(props: bool, tr: f32, tg: f32, tb: f32, x: f32, y: f32, z: f32
     reach = light.reach,
     density = light.density;
   group = drawnGroup;
+  if (!props && group == GROUP_BOUNCE) return;
   const c = (toX * surface.gx + toY * surface.gy + toZ * surface.gz) * INV_PI;
   if (c <= 0 || light.setBlocks(group == GROUP_SKY ? SET_BLOCKS : SET_SHADOW, x, y, z, toX, toY, toZ, reach)) return;
   let e = c * (group == GROUP_SUN ? ONE : density / (density + c));
@@ -443,6 +451,7 @@ function gainMatt(props: bool, tr: f32, tg: f32, tb: f32, x: f32, y: f32, z: f32
     eg = e * light.lightG,
     eb = e * light.lightB;
   if (props) {
+    if (group == GROUP_BOUNCE) light.touchProps();
     if (light.propsBlock(x, y, z, toX, toY, toZ, reach)) return;
     er *= throughR();
     eg *= throughG();
@@ -460,7 +469,8 @@ export function spareFirst(unlit: u32): void {
 /**
  * Radiance arriving along the ray: `radianceR` to `radianceB`. `pdfFirst` is the density with which the direction was
  * drawn, 0 for a camera ray; `takenFirst` tells the lights that the start has counted by itself; `from` what the start
- * is. `known` takes the hit of `findNearest` as the first one. `width` and `spread` are the ray's cone. Dimensions are
+ * is. `known` takes the hit of `findNearest` as the first one. Where it left `light.touchedProps` alone, the props' absence
+ * would have given the same bits. `width` and `spread` are the ray's cone. Dimensions are
  * drawn from `dimension` on.
  */
 export function followPath(

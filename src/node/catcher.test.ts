@@ -186,3 +186,43 @@ test("a shining surface lights a smoothly shaded ball as a lamp of its size and 
   const bySurface = await mean({ ...scene, props: [...scene.props, { model: shining, placement: standing() }] });
   byLamp.forEach((v, k) => expect(Math.abs(bySurface[k] / v - 1)).toBeLessThan(0.01));
 });
+
+test("without the props a shining one is dark, also on what stands where the plate does not show it", async () => {
+  const side = 24;
+  const panel = (corner: Vec3, u: Vec3, v: Vec3) => {
+    const { positions, indices } = quadModel(corner, u, v, { baseColor: [1, 1, 1, 1] }).meshes[0];
+    return {
+      positions,
+      indices,
+      albedo: [0.8, 0.8, 0.8] as Vec3,
+      specular: 0,
+      roughness: 1,
+      flags: flagsOf("catcher"),
+    };
+  };
+  // A wall behind the camera, close to a floor whose light from there is most of what it gets.
+  const scene = (shine: number): TraceScene => ({
+    ...emptyScene(lookAt([0, -2.2, 1.2], [0, 0, 0], 40)),
+    picture: false,
+    frame: { width: side, height: side },
+    plate: { width: side, height: side, pixels: new Float32Array(side * side * 3).fill(0.2) },
+    sky: [0.02, 0.02, 0.02],
+    set: [panel([-3, -3, 0], [6, 0, 0], [0, 6, 0]), panel([-3, -3, 0], [0, 0, 3], [6, 0, 0])],
+    props: [box({ baseColor: [0, 0, 0, 1], emissive: [shine, shine, shine] })],
+  });
+  const sums = async (shine: number) => {
+    const settings = { width: side, height: side, seed: 3, maxDepth: 6 };
+    const { pixels, layout } = await renderScene(scene(shine), settings, { samples: 192 });
+    let [without, bounced] = [0, 0];
+    for (let i = 0; i < side * side; i++)
+      for (let g = 0; g < layout.groups.length; g++) {
+        const at = i * layout.stride + layout.lights + g * L.LIGHT_FLOATS;
+        without += pixels[at + 3];
+        bounced += pixels[at];
+      }
+    return { without, bounced };
+  };
+  const [dark, shining] = [await sums(1e-6), await sums(20)];
+  expect(shining.bounced).toBeGreaterThan(2 * dark.bounced);
+  expect(Math.abs(shining.without / dark.without - 1)).toBeLessThan(0.005);
+});
