@@ -303,14 +303,14 @@ function evaluateCatcher(u: f32, v: f32, dx: f32, dy: f32, dz: f32): void {
       }
     }
   }
-  seekDimension(CATCHER_DIMENSION + 1);
   setFrame(gx, gy, gz);
+  if (glossy) {
+    reflect(x, y, z, roughness);
+    setFrame(gx, gy, gz);
+  }
+  seekDimension(CATCHER_DIMENSION + 1);
   const cosine = drawCosine();
   gatherDirection(x, y, z, worldX(), worldY(), worldZ(), cosine, props);
-  if (glossy) {
-    prepareGloss(dx, dy, dz, gx, gy, gz, roughness, specular);
-    reflect(x, y, z, roughness);
-  }
 }
 
 function gatherDirection(x: f32, y: f32, z: f32, wx: f32, wy: f32, wz: f32, cosine: f32, props: bool): void {

@@ -3,6 +3,7 @@
 // and a picture depends on the seed only, never on which thread drew it.
 
 let sampleIndex: u32 = 0;
+let reversedIndex: u32 = 0;
 let pixelSeed: u32 = 0;
 let pair: u32 = 0;
 let first: f32 = 0;
@@ -42,19 +43,20 @@ function scrambleReversed(value: u32, seed: u32): u32 {
   return x ^ (x * 0x8d22f6e6);
 }
 
-/** Second Sobol dimension of the index whose bits are already shuffled. */
+/**
+ * Second Sobol dimension of the index whose bits are already shuffled, with its own bits reversed. Its i-th column is
+ * (1 + S)^i of the first, S a shift by one bit: the index's bits are coefficients of powers of 1 + S, and are brought to
+ * powers of S by halves, since (1 + S)^16 = 1 + S^16 over two elements.
+ */
 // @ts-ignore: decorator
 @inline
-function sobolSecond(index: u32): u32 {
-  let result: u32 = 0,
-    column: u32 = 0x80000000,
-    i = index;
-  while (i) {
-    if (i & 1) result ^= column;
-    i >>= 1;
-    column ^= column >> 1;
-  }
-  return result;
+function sobolSecondReversed(index: u32): u32 {
+  let x = index;
+  x ^= x >> 16;
+  x ^= (x >> 8) & 0x00ff00ff;
+  x ^= (x >> 4) & 0x0f0f0f0f;
+  x ^= (x >> 2) & 0x33333333;
+  return x ^ ((x >> 1) & 0x55555555);
 }
 
 // @ts-ignore: decorator
@@ -66,6 +68,7 @@ function toUnit(x: u32): f32 {
 /** Starts sample `index` of the pixel; dimensions are then drawn in order. */
 export function startSample(pixel: u32, index: u32, seed: u32): void {
   sampleIndex = index;
+  reversedIndex = reverseBits(index);
   pixelSeed = hash(pixel + hash(seed + 0x9e3779b9));
   pair = 0;
 }
@@ -79,9 +82,9 @@ export function seekDimension(dimension: u32): void {
 export function draw(): void {
   const seed = hash(pixelSeed ^ (pair * 0x9e3779b9 + 0x85ebca6b));
   pair++;
-  const index = reverseBits(scrambleReversed(reverseBits(sampleIndex), seed));
+  const index = reverseBits(scrambleReversed(reversedIndex, seed));
   first = toUnit(reverseBits(scrambleReversed(index, hash(seed ^ 0x68bc21eb))));
-  second = toUnit(reverseBits(scrambleReversed(reverseBits(sobolSecond(index)), hash(seed ^ 0x02e5be93))));
+  second = toUnit(reverseBits(scrambleReversed(sobolSecondReversed(index), hash(seed ^ 0x02e5be93))));
 }
 // @ts-ignore: decorator
 @inline
