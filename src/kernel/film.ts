@@ -406,7 +406,7 @@ function filtered(table: u32, u: f32): f32 {
 }
 
 /**
- * Adds samples `s0` to `s1 - 1` of the pixels [x0, x1) x [y0, y1) to the film. Returns 0, or 1 when the host's
+ * Adds samples `s0` to `s1 - 1` of the pixels [x0, x1) x [y0, y1) to the film; sample 0 begins their sums anew. Returns 0, or 1 when the host's
  * generation counter moved on and the tile was left.
  */
 export function renderTile(params: u32, x0: u32, y0: u32, x1: u32, y1: u32, s0: u32, s1: u32): u32 {
@@ -442,6 +442,7 @@ export function renderTile(params: u32, x0: u32, y0: u32, x1: u32, y1: u32, s0: 
   setMoment(0);
   for (let y = y0; y < y1; y++) {
     if (cancel && atomic.load<i32>(cancel) != generation) return 1;
+    if (s0 == 0) memory.fill(film + (y * width + x0) * stride, 0, (x1 - x0) * stride);
     for (let x = x0; x < x1; x++) {
       pixel = film + (y * width + x) * stride;
       lights = pixel + lightsAt;

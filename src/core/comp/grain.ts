@@ -130,7 +130,7 @@ class GrainRows {
   private readonly spare: Float32Array[] = [];
   private readonly white: Float32Array;
   private readonly out: Float32Array;
-  private readonly mix: [number, number, number, number, number, number];
+  private readonly mix: Mixing;
   private readonly blocks: BlockRows | null;
 
   constructor(
@@ -143,15 +143,18 @@ class GrainRows {
     this.taps = grainTaps(model.size);
     this.first = this.taps.findIndex((t) => t > 1e-4);
     this.mix = mixing(model.joined);
-    this.blocks = model.blocks?.on ? new BlockRows(model.blocks, width, seed) : null;
+    this.blocks = model.blocks?.on ? new BlockRows(model.blocks, width, seed, this.mix) : null;
   }
 
   /** Row y; the memory is that of the next one. */
   row(y: number): Float32Array {
     const { taps, first, out } = this;
+    if (this.blocks) {
+      this.blocks.fill(out, y);
+      return out;
+    }
     out.fill(0);
-    if (this.blocks) this.blocks.addTo(out, y);
-    else for (let t = first; t < taps.length - first; t++) addScaled(out, this.acrossRow(y + t - REACH), 0, taps[t]);
+    for (let t = first; t < taps.length - first; t++) addScaled(out, this.acrossRow(y + t - REACH), 0, taps[t]);
     for (const [key, row] of this.across)
       if (key < y - REACH) {
         this.across.delete(key);
@@ -188,29 +191,29 @@ class GrainRows {
 
 /** Grain as JPEG leaves it, of unit variance: each square a sum of cosines of its own (ITU-T T.81, inverse DCT). */
 class BlockRows {
-  private readonly count: number;
   private readonly firstBlock: number;
+  /** Where the pixels of each square begin, and where the last one's end. */
+  private readonly starts: Int32Array;
   /** Amplitudes of the squares of one row of them, 64 for each channel, those down first to change. */
   private readonly held: Float32Array;
-  private readonly sums: Float32Array;
   private heldRow = NaN;
   /** Cosines at each pixel of a row. */
-  private readonly across: Float32Array;
-  private readonly blockAt: Int32Array;
+  private readonly across: Float64Array;
   private readonly amplitudes: number[];
 
   constructor(
     private readonly blocks: GrainBlocks,
     width: number,
     private readonly seed: number,
+    private readonly mix: Mixing,
   ) {
     const place = (x: number) => (x + 0.5 - blocks.x) / blocks.side;
     this.firstBlock = Math.floor(place(0));
-    this.count = Math.floor(place(width - 1)) - this.firstBlock + 1;
-    this.held = new Float32Array(this.count * 3 * FREQUENCIES * FREQUENCIES);
-    this.sums = new Float32Array(this.count * 3 * FREQUENCIES);
-    this.across = new Float32Array(width * FREQUENCIES);
-    this.blockAt = Int32Array.from({ length: width }, (_, x) => Math.floor(place(x)) - this.firstBlock);
+    const count = Math.floor(place(width - 1)) - this.firstBlock + 1;
+    this.starts = new Int32Array(count + 1);
+    for (let x = 0; x < width; x++) this.starts[Math.floor(place(x)) - this.firstBlock + 1] = x + 1;
+    this.held = new Float32Array(count * 3 * FREQUENCIES * FREQUENCIES);
+    this.across = new Float64Array(width * FREQUENCIES);
     for (let x = 0; x < width; x++) cosines(place(x), this.across, x * FREQUENCIES);
     this.amplitudes = blocks.spectrum.map((_, i) => {
       const [u, v] = [Math.floor(i / FREQUENCIES), i % FREQUENCIES];
@@ -218,45 +221,84 @@ class BlockRows {
     });
   }
 
-  addTo(row: Float32Array, y: number): void {
+  /** Row y in `row`. */
+  fill(row: Float32Array, y: number): void {
     const place = (y + 0.5 - this.blocks.y) / this.blocks.side;
     const down = Math.floor(place);
     if (down !== this.heldRow) this.hold(down);
-    const own = cosines(place, new Float32Array(FREQUENCIES), 0);
-    const { held, sums, across, blockAt } = this;
-    // Each square's sum at this height first.
-    for (let i = 0, at = 0; i < sums.length; i++, at += FREQUENCIES) {
-      let sum = 0;
-      for (let v = 0; v < FREQUENCIES; v++) sum += own[v] * held[at + v];
-      sums[i] = sum;
-    }
-    for (let x = 0, i = 0, from = 0; x < blockAt.length; x++, from += FREQUENCIES) {
-      const first = blockAt[x] * 3 * FREQUENCIES;
-      for (let at = first; at < first + 3 * FREQUENCIES; at += FREQUENCIES, i++) {
-        let sum = 0;
-        for (let u = 0; u < FREQUENCIES; u++) sum += sums[at + u] * across[from + u];
-        row[i] += sum;
-      }
-    }
+    const own = cosines(place, new Float64Array(FREQUENCIES), 0);
+    const { held, starts } = this;
+    const square = 3 * FREQUENCIES * FREQUENCIES;
+    for (let block = 0; block + 1 < starts.length; block++)
+      for (let k = 0; k < 3; k++)
+        this.fillSquare(row, k, starts[block], starts[block + 1], held, block * square + k * (square / 3), own);
+  }
+
+  /** A row of a square in one channel: its amplitudes are summed down first. */
+  private fillSquare(
+    row: Float32Array,
+    k: number,
+    from: number,
+    to: number,
+    held: Float32Array,
+    at: number,
+    own: Float64Array,
+  ): void {
+    const { across } = this;
+    const s0 = summedDown(held, at, own);
+    const s1 = summedDown(held, at + 8, own);
+    const s2 = summedDown(held, at + 16, own);
+    const s3 = summedDown(held, at + 24, own);
+    const s4 = summedDown(held, at + 32, own);
+    const s5 = summedDown(held, at + 40, own);
+    const s6 = summedDown(held, at + 48, own);
+    const s7 = summedDown(held, at + 56, own);
+    for (let x = from, i = from * 3 + k, c = from * FREQUENCIES; x < to; x++, i += 3, c += FREQUENCIES)
+      row[i] =
+        s0 * across[c] +
+        s1 * across[c + 1] +
+        s2 * across[c + 2] +
+        s3 * across[c + 3] +
+        s4 * across[c + 4] +
+        s5 * across[c + 5] +
+        s6 * across[c + 6] +
+        s7 * across[c + 7];
   }
 
   private hold(down: number): void {
-    const { held, count, firstBlock, seed, amplitudes } = this;
+    const { held, firstBlock, seed, amplitudes } = this;
+    const [rr, gr, gg, br, bg, bb] = this.mix;
     const all = FREQUENCIES * FREQUENCIES;
-    for (let block = 0; block < count; block++)
+    for (let block = 0; block + 1 < this.starts.length; block++)
       for (let f = 0, at = block * 3 * all; f < all; f++, at++) {
         const place = (firstBlock + block) * all + f;
         const [a, b] = [mixed(place, down, seed), mixed(place, down, seed ^ 0x5bd1e995)];
-        held[at] = amplitudes[f] * QUANTILES[a & 4095];
-        held[at + all] = amplitudes[f] * QUANTILES[(a >>> 12) & 4095];
-        held[at + 2 * all] = amplitudes[f] * QUANTILES[b & 4095];
+        const r = amplitudes[f] * QUANTILES[a & 4095];
+        const g = amplitudes[f] * QUANTILES[(a >>> 12) & 4095];
+        held[at] = rr * r;
+        held[at + all] = gr * r + gg * g;
+        held[at + 2 * all] = br * r + bg * g + bb * amplitudes[f] * QUANTILES[b & 4095];
       }
     this.heldRow = down;
   }
 }
 
+/** Eight amplitudes, weighed by the cosines of a height. */
+function summedDown(held: Float32Array, at: number, own: Float64Array): number {
+  return (
+    own[0] * held[at] +
+    own[1] * held[at + 1] +
+    own[2] * held[at + 2] +
+    own[3] * held[at + 3] +
+    own[4] * held[at + 4] +
+    own[5] * held[at + 5] +
+    own[6] * held[at + 6] +
+    own[7] * held[at + 7]
+  );
+}
+
 /** The cosines of a place in a square, squares to one: the basis of the DCT. */
-function cosines(place: number, out: Float32Array, at: number): Float32Array {
+function cosines(place: number, out: Float64Array, at: number): Float64Array {
   const t = place - Math.floor(place);
   for (let f = 0; f < FREQUENCIES; f++)
     out[at + f] = Math.sqrt((f === 0 ? 1 : 2) / FREQUENCIES) * Math.cos(Math.PI * f * t);
@@ -291,8 +333,10 @@ function addScaled(to: Float32Array, from: Float32Array, skip: number, weight: n
   for (let i = 0; i < to.length; i++) to[i] += weight * from[i + skip];
 }
 
+type Mixing = [number, number, number, number, number, number];
+
 /** Lower triangle by which independent deviates get the channels' correlations (Cholesky). */
-function mixing([rg, rb, gb]: GrainModel["joined"]): [number, number, number, number, number, number] {
+function mixing([rg, rb, gb]: GrainModel["joined"]): Mixing {
   const gg = Math.sqrt(Math.max(1e-6, 1 - rg * rg));
   const bg = (gb - rg * rb) / gg;
   const bb = Math.sqrt(Math.max(0, 1 - rb * rb - bg * bg));

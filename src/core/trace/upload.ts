@@ -289,11 +289,11 @@ export function clearFilm(
 }
 
 /**
- * Clears a film of few rows and puts its first row at row `y0` of the render, so that pictures of any size are rendered
- * band by band in little memory. The kernel's addresses count from the render's own first row and wrap.
+ * Puts the first row of a film of few rows at row `y0` of the render, so that pictures of any size are rendered band by
+ * band in little memory. The kernel's addresses count from the render's own first row and wrap. What the film held stays
+ * until a pixel's sample 0 is drawn.
  */
 export function aimFilm(memory: SceneMemory, loaded: LoadedScene, y0: number): void {
-  clearFilm(memory, loaded);
   const address = loaded.film - y0 * loaded.width * loaded.layout.stride * 4;
   memory.u32(loaded.params, L.PARAM_BYTES / 4)[L.PARAM_FILM / 4] = address >>> 0;
 }

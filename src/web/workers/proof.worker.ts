@@ -34,7 +34,7 @@ import type { Picture, TraceScene } from "#core/trace/scene";
 import type { FillJob, Region, TileJob, TileReport } from "#core/trace/tiles";
 import { TILE_SIZE, rewindTiles } from "#core/trace/tiles";
 import type { LoadedScene } from "#core/trace/upload";
-import { SceneLoader, aimFilm } from "#core/trace/upload";
+import { SceneLoader, aimFilm, clearFilm } from "#core/trace/upload";
 import { fetchCodes } from "../plateCodes.ts";
 import { decodeImage } from "../decodeImage.ts";
 import type { TileStart } from "./tile.worker.ts";
@@ -258,6 +258,8 @@ async function load(e: Engine, order: RenderOrder, key: string, small: boolean):
     limit: shot.render.limit,
     filmRows: part.y1 - part.y0,
   });
+  // Only the part's pixels are drawn.
+  clearFilm(e.scene, loaded);
   aimFilm(e.scene, loaded, part.y0);
   const samples = small ? 4 : 24;
   const wanted = staleKey(shot, "fill");
