@@ -1,5 +1,5 @@
 import { parentPort, workerData } from "node:worker_threads";
-import { collect } from "./garbage.ts";
+import { collectSome } from "./garbage.ts";
 import type { FinishJob, FinishSetup } from "./finishRowsJob.ts";
 import { RowFinisher } from "./finishRowsJob.ts";
 
@@ -11,5 +11,5 @@ parentPort!.on("message", async (job: FinishJob) => {
   } catch (error) {
     parentPort!.postMessage({ failed: (error as Error).message });
   }
-  collect();
+  collectSome();
 });

@@ -75,7 +75,7 @@ export interface BandOptions {
   signal?: AbortSignal;
   /** Bands that need no rendering any more. */
   done?: (band: Band) => boolean;
-  /** Takes the film of sums of a finished band; it is overwritten afterwards. `pack` has the threads pack it. */
+  /** Takes the film of sums of a finished band; it is overwritten afterwards. `pack` has the threads pack it, into memory of its own that the next one takes. */
   onBand: (film: Film, band: Band, pack: () => Promise<PackedPixels[]>) => Promise<void>;
   onProgress?: (progress: RenderProgress) => void;
 }

@@ -92,10 +92,10 @@ export async function renderIntoFolder(
     done: (band) => done.has(band.y0),
     onProgress: options.onProgress,
     onBand: async (film, band, pack) => {
+      // A band is written while the next one is rendered, from the memory that is packed to.
+      await keeping;
       const packed = await pack();
       options.onBand?.(film, band);
-      // It is written while the next band is rendered.
-      await keeping;
       keeping = folder.keep(band, film.width, film.layout.stride, packed);
       keeping.catch(() => undefined);
     },

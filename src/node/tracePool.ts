@@ -3,7 +3,7 @@ import { GENERATION_ADDRESS, SceneMemory, scratchAddress } from "#core/trace/mem
 import type { Kernel } from "#core/trace/kernel";
 import type { PackJob, PackedPixels } from "#core/trace/sparse";
 import type { FillJob, TileJob, TileReport } from "#core/trace/tiles";
-import { packRoom } from "#core/trace/sparse";
+import { packRoom, packedPixels } from "#core/trace/sparse";
 import { rewindTiles } from "#core/trace/tiles";
 import { askThread } from "./askThread.ts";
 import { compileKernel, newKernelMemory, openKernel, threadPath } from "./kernelFile.ts";
@@ -37,14 +37,18 @@ export class TracePool {
     return reports.reduce((n, r) => n + r.rays, 0);
   }
 
-  /** Packs so many pixels of a film, each thread its share in its part of `packRoom` bytes at `room`. */
+  /**
+   * Packs so many pixels of a film, each thread its share in its part of `packRoom` bytes at `room`. What comes back is that
+   * memory itself.
+   */
   async pack(film: number, stride: number, pixels: number, room: number): Promise<PackedPixels[]> {
     const share = Math.ceil(pixels / this.workers.length);
     const jobs = this.workers.map((_, i): PackJob => {
       const [first, last] = [Math.min(pixels, i * share), Math.min(pixels, (i + 1) * share)];
       return { film, stride, first, last, room: room + packRoom(first, stride) };
     });
-    return Promise.all(this.workers.map((worker, i) => askThread<PackedPixels>(worker, jobs[i])));
+    const counts = await Promise.all(this.workers.map((worker, i) => askThread<number>(worker, jobs[i])));
+    return jobs.map((job, i) => packedPixels(this.memory.buffer, job, counts[i]));
   }
 
   /** Makes every thread leave its tile at the next row. Scenes uploaded before can no longer be rendered. */

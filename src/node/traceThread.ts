@@ -16,9 +16,6 @@ export interface TraceThreadData {
 const { module, memory, thread } = workerData as TraceThreadData;
 const kernel = await openKernel(module, memory, scratchAddress(thread));
 parentPort!.on("message", (job: TileJob | FillJob | PackJob) => {
-  if ("room" in job) {
-    const packed = packPixels(kernel, memory.buffer, job);
-    parentPort!.postMessage(packed, [packed.masks.buffer, packed.words.buffer]);
-  } else parentPort!.postMessage(runJob(kernel, memory.buffer, job));
+  parentPort!.postMessage("room" in job ? packPixels(kernel, job) : runJob(kernel, memory.buffer, job));
 });
 parentPort!.postMessage("ready");

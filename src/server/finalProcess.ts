@@ -10,7 +10,7 @@ import type { Shot } from "#core/shot/schema";
 import { BandFolder } from "#node/bandFolder";
 import type { FinalReport } from "#node/finalFiles";
 import { writeFinal } from "#node/finalFiles";
-import { collect } from "#node/garbage";
+import { collect, collectSome } from "#node/garbage";
 import { decodeTexture } from "#node/images";
 import { unpackCodes } from "#node/packedCodes";
 import { developBand } from "#node/bands";
@@ -106,7 +106,7 @@ async function run(order: FinalOrder): Promise<void> {
   const started = Date.now();
   const report = await writeFinal(order.target, shot, plate, profile, choice, layout, folder, (done, of) => {
     void say({ kind: "writing", secondsLeft: ((Date.now() - started) / 1000) * (of / done - 1) });
-    collect();
+    collectSome();
   });
   await say({ kind: "done", report });
 }

@@ -6,7 +6,7 @@ import { fileURLToPath } from "node:url";
 import { PASS_GROUPS } from "#core/render/schema";
 import { resampleRows } from "#core/image/resize";
 import { BandFolder } from "#node/bandFolder";
-import { collect } from "#node/garbage";
+import { collect, collectSome } from "#node/garbage";
 import { FinishAgain } from "#core/comp/finishAgain";
 import type { DecodedPlate } from "#core/comp/composite";
 import type { ScreenPasses } from "#core/comp/screen";
@@ -61,7 +61,7 @@ async function measure(megapixels: number, denoise: boolean): Promise<string> {
     collect();
     const target = path.join(folder, "files");
     await mkdir(target);
-    await writeFinal(target, sized, larger, null, choice, layout, bands, collect);
+    await writeFinal(target, sized, larger, null, choice, layout, bands, collectSome);
     const written = performance.now();
     const again = denoise ? "" : await finishedAgain(target, sized, larger, choice);
     let bytes = 0;

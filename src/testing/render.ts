@@ -8,7 +8,7 @@ import { standing } from "#core/props/transform";
 import type { PartFilter } from "#core/trace/denoise";
 import { kernelFilter } from "#core/trace/kernelDenoise";
 import type { PackedPixels } from "#core/trace/sparse";
-import { packPixels, packRoom } from "#core/trace/sparse";
+import { packPixels, packRoom, packedPixels } from "#core/trace/sparse";
 import { SceneMemory, scratchAddress } from "#core/trace/memory";
 import type { TraceScene } from "#core/trace/scene";
 import { compileKernel, newKernelMemory, openKernel } from "#node/kernelFile";
@@ -114,5 +114,5 @@ export async function packedFilm(film: Float32Array, stride: number): Promise<Pa
     last: pixels,
     room: scene.reserve(packRoom(pixels, stride)),
   };
-  return packPixels(kernel, memory.buffer, job);
+  return packedPixels(memory.buffer, job, packPixels(kernel, job));
 }

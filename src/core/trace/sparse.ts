@@ -17,9 +17,10 @@ export interface PackJob {
   room: number;
 }
 
+/** Where packed pixels stand, until others are packed to the same room. */
 export interface PackedPixels {
-  masks: Uint32Array<ArrayBuffer>;
-  words: Uint32Array<ArrayBuffer>;
+  masks: Uint32Array;
+  words: Uint32Array;
 }
 
 /** Words of marks that a pixel has. */
@@ -28,15 +29,20 @@ export const maskWords = (stride: number): number => Math.ceil(stride / 32);
 /** Bytes that packing so many pixels can take. */
 export const packRoom = (pixels: number, stride: number): number => pixels * (maskWords(stride) + stride) * 4;
 
-/** Packs pixels in the kernel's memory; the answer is memory of its own. */
-export function packPixels(kernel: Kernel, buffer: ArrayBufferLike, job: PackJob): PackedPixels {
+const marksOf = ({ first, last, stride }: PackJob): number => maskWords(stride) * (last - first);
+
+/** Packs pixels in the kernel's memory. Returns how many words there are besides the marks. */
+export function packPixels(kernel: Kernel, job: PackJob): number {
   const { film, stride, first, last, room } = job;
-  const marks = maskWords(stride) * (last - first);
-  const words = room + marks * 4;
-  const count = kernel.packPixels(film + first * stride * 4, last - first, stride, room, words);
+  return kernel.packPixels(film + first * stride * 4, last - first, stride, room, room + marksOf(job) * 4);
+}
+
+/** What `packPixels` has packed to `count` words in that memory. */
+export function packedPixels(buffer: ArrayBufferLike, job: PackJob, count: number): PackedPixels {
+  const marks = marksOf(job);
   return {
-    masks: new Uint32Array(buffer, room, marks).slice() as Uint32Array<ArrayBuffer>,
-    words: new Uint32Array(buffer, words, count).slice() as Uint32Array<ArrayBuffer>,
+    masks: new Uint32Array(buffer, job.room, marks),
+    words: new Uint32Array(buffer, job.room + marks * 4, count),
   };
 }
 
