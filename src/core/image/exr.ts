@@ -268,30 +268,49 @@ function predictedBlock(
     rowPairs += half ? width : 2 * width;
   }
   const length = 2 * rowPairs * (y1 - y0);
-  if (blockMemory.length < length) blockMemory = new Uint8Array(length);
-  const out = blockMemory.subarray(0, length).fill(0);
+  if (blockMemory.length < length) blockMemory = new Uint8Array((length + 3) & ~3);
+  // Bytes of channels that are 0 all over do not differ.
+  const out = blockMemory.subarray(0, length).fill(128);
+  const ranges = rangesOf(planned, width, rowPairs, 2 * (y1 - y0));
+  for (const [from, to] of ranges) out.fill(0, from, to);
   for (let y = y0; y < y1; y++)
     for (let x0 = 0; x0 < width; x0 += CHUNK)
       for (const channel of planned) {
         const write = channel.half ? writeHalves : writeFloats;
         write(channel, y * width + x0, Math.min(CHUNK, width - x0), out, (y - y0) * rowPairs, x0, length >> 1);
       }
-  differences(out);
+  // The first byte has none before it.
+  const first = planned.length > 0 && ranges[0][0] === 0 ? out[0] : 0;
+  for (const [from, to] of ranges) differences(out, from, Math.min(to, length));
+  if (length > 0) out[0] = first;
   return out;
 }
 
-/** Every byte but the first less the one before it, and 128; four at a time (little-endian), from the memory's start. */
-function differences(bytes: Uint8Array): void {
-  const [first, whole] = [bytes[0], bytes.length & ~3];
-  for (let i = bytes.length - 1; i >= whole && i > 0; i--) bytes[i] = bytes[i] - bytes[i - 1] + 128;
-  const words = new Int32Array(bytes.buffer, 0, whole >> 2);
+/** Ranges of whole words that hold the bytes of such channels in all rows, and the byte after them. */
+function rangesOf(planned: PlannedChannel[], width: number, rowPairs: number, rows: number): [number, number][] {
+  const ranges: [number, number][] = [];
+  for (let row = 0; row < rows; row++)
+    for (const { at, half } of planned) {
+      const from = (row * rowPairs + at) & ~3;
+      const to = (row * rowPairs + at + (half ? width : 2 * width) + 4) & ~3;
+      const last = ranges.at(-1);
+      if (last && from <= last[1]) last[1] = to;
+      else ranges.push([from, to]);
+    }
+  return ranges;
+}
+
+/** Every byte of a range less the one before it, and 128; four at a time (little-endian). Before it and behind it are zeros. */
+function differences(bytes: Uint8Array, from: number, to: number): void {
+  const whole = from + ((to - from) & ~3);
+  for (let i = to - 1; i >= whole && i > 0; i--) bytes[i] = bytes[i] - bytes[i - 1] + 128;
+  const words = new Int32Array(bytes.buffer, from, (whole - from) >> 2);
   for (let w = 0, before = 0; w < words.length; w++) {
     const own = words[w];
     const shifted = (own << 8) | before;
     before = own >>> 24;
     words[w] = ((own | 0x80808080) - (shifted & 0x7f7f7f7f)) ^ ((own ^ shifted) & 0x80808080);
   }
-  bytes[0] = first;
 }
 
 function writeHalves(
