@@ -246,6 +246,9 @@ const seconds = (s: number | null) =>
               : "waiting"
           }}
         </span>
+        <button v-if="finals.running" class="act" data-test="cancel-final" @click="finals.cancel(finals.running.id)">
+          Cancel
+        </button>
       </div>
     </section>
     <section class="card" style="flex: 0.9">

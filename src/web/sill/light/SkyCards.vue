@@ -48,9 +48,13 @@ const PLAIN: { [K in Exclude<SkySpread["kind"], "picture">]: Extract<SkySpread, 
   physical: { kind: "physical", turbidity: 3 },
   gradient: { kind: "gradient", horizon: [1.3, 1.3, 1.3], zenith: [0.7, 0.8, 1], steepness: 4 },
 };
+/** Counts how often a picture was asked for: the choice shows what is there until one comes. */
+const asked = ref(0);
 function choose(kind: SkySpread["kind"]): void {
-  if (kind === "picture") picker.value?.click();
-  else void set("Choose sky", (l) => (l.sky.spread = PLAIN[kind]));
+  if (kind === "picture") {
+    picker.value?.click();
+    asked.value++;
+  } else void set("Choose sky", (l) => (l.sky.spread = PLAIN[kind]));
 }
 const picker = ref<HTMLInputElement>();
 const { bring, fromPlate } = useSurroundings();
@@ -143,6 +147,7 @@ function takeAir(): void {
       <span>Spread</span>
       <span
         ><Select
+          :key="asked"
           :model-value="spread.kind"
           :options="kinds"
           option-label="label"

@@ -139,10 +139,23 @@ const chart = computed(() => {
   return {
     animation: false,
     grid: { left: 30, right: 6, top: 6, bottom: 18 },
-    tooltip: { trigger: "axis", valueFormatter: (v: number) => `${v.toPrecision(2)} %` },
+    tooltip: { trigger: "axis", valueFormatter: (v: number) => `${(10 ** (v - 3)).toPrecision(2)} %` },
     xAxis: { type: "category", data: stops.shares.map((_, i) => stops.from + i), axisLabel: { fontSize: 9 } },
-    yAxis: { type: "log", min: 0.001, max: 100, axisLabel: { fontSize: 9 }, splitLine: { show: false } },
-    series: [{ type: "bar", data: stops.shares.map((s) => Math.max(0.001, 100 * s)), itemStyle: { color: "#7fb0a5" } }],
+    // Decades from a thousandth of a per cent on: bars on the chart's own logarithmic axis stand on 1.
+    yAxis: {
+      min: 0,
+      max: 5,
+      interval: 1,
+      axisLabel: { fontSize: 9, formatter: (decade: number) => String(10 ** (decade - 3)) },
+      splitLine: { show: false },
+    },
+    series: [
+      {
+        type: "bar",
+        data: stops.shares.map((s) => Math.max(0, Math.log10(100 * s) + 3)),
+        itemStyle: { color: "#7fb0a5" },
+      },
+    ],
   };
 });
 const sunWord = computed(() => {
