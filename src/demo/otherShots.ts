@@ -223,7 +223,12 @@ export async function netloftShot(
     [x1 - 0.08, y0 + 0.1, bench.top - bench.thick],
     "beams",
   );
-  shot.set["block-3"] = box("block-3", "Log books", [3.06, 3.46, bench.top], [3.33, 3.66, bench.top + 0.03], "cloth");
+  shot.set["block-3"] = box("block-3", "Log book", [3.05, 3.45, bench.top], [3.33, 3.66, bench.top + 0.012], "cloth");
+  const upper: [Vec3, Vec3] = [
+    [3.08, 3.47, bench.top + 0.012],
+    [3.34, 3.67, bench.top + 0.03],
+  ];
+  shot.set["block-15"] = box("block-15", "Upper log book", ...upper, "cloth");
   shot.set["block-5"] = box("block-5", "Stretcher", [x0 + 0.1, y1 - 0.12, 0.2], [x1 - 0.1, y1 - 0.07, 0.3], "beams");
   shot.set["post-1"] = makePart(
     "post-1",
