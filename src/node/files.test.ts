@@ -94,4 +94,31 @@ describe("EXR", () => {
     expect([back.width, back.height]).toEqual([width, height]);
     expect(back.pixels).toEqual(values);
   });
+
+  test.each<[number, string]>([
+    [1, "BG"],
+    [6, "B"],
+    [33, "R"],
+    [34, ""],
+    [66, "RGB"],
+  ])("of %i pixels' width, where %p and a layer are 0 all over", async (width, dark) => {
+    const height = 19;
+    const random = seeded(width);
+    const kept = Array.from({ length: width * height * 3 }, () =>
+      random() < 0.3 ? 0 : Math.floor(random() * 512) / 64,
+    );
+    const values = Float32Array.from(kept, (v, i) => (dark.includes("RGB"[i % 3]) ? 0 : v));
+    const none = { values: new Float32Array(width * height), zero: true };
+    const file = path.join(folder, `${width}-${dark}.exr`);
+    const exr = await ExrFile.create(file, width, height, "half");
+    await exr.append(height, [
+      ...["R", "G", "B"].map((name, offset) => ({ name, values, offset, stride: 3, zero: dark.includes(name) })),
+      // By name they lie between and behind the others.
+      { name: "C", ...none },
+      { name: "Z", ...none, type: "float" },
+    ]);
+    await exr.finish();
+    const back = readWithThree(new Uint8Array(await readFile(file)), 3);
+    expect(back.pixels).toEqual(values);
+  });
 });
