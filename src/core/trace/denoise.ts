@@ -1,6 +1,7 @@
 import * as L from "../../kernel/layout.ts";
 import type { FilmLayout, HalfPasses, LightWeights, Passes } from "./film.ts";
 import { developFilm, developHalves, emptyPasses, unitWeights } from "./film.ts";
+import { LOST_REACH, giveBack } from "./giveBack.ts";
 
 /**
  * Non-local means over two half pictures: the weights for one half come from the other, so that they do not follow its
@@ -264,7 +265,9 @@ const SMOOTH = 3;
 /** Pixels a side of the parts that are filtered one by one. */
 const PART = 128;
 /** Pixels beyond those that it gives that denoising looks at. */
-export const DENOISE_HALO = REACH + PATCH + SMOOTH;
+export const DENOISE_HALO = REACH + PATCH + SMOOTH + LOST_REACH;
+/** Pixels that the filter itself looks at beyond those that it gives. */
+const FILTER_HALO = REACH + PATCH + SMOOTH;
 /** What differs less from the untouched plate is left as it is: a quarter of an 8-bit code value in mid grey. */
 const SLIGHT = 0.002;
 
@@ -402,15 +405,16 @@ export function* denoiseParts(
   uncover(passes.prop, passes.prop);
   for (const half of [even, odd]) uncover(half.prop, passes.prop);
   const signals = SIGNALS.map((signal) => ({ ...signal, touched: touchedOf(signal, passes[signal.key]) }));
-  const parts = partsOf(width, wanted).filter((part) => signals.some((signal) => anyTouched(signal, part, width)));
+  const looked = { y0: max(0, wanted.y0 - LOST_REACH), y1: min(height, wanted.y1 + LOST_REACH) };
+  const parts = partsOf(width, looked).filter((part) => signals.some((signal) => anyTouched(signal, part, width)));
   for (const [number, part] of parts.entries()) {
     yield number / parts.length;
     const open = signals.filter((signal) => anyTouched(signal, part, width));
     const box = {
-      x0: max(0, part.x0 - DENOISE_HALO),
-      y0: max(0, part.y0 - DENOISE_HALO),
-      x1: min(width, part.x1 + DENOISE_HALO),
-      y1: min(height, part.y1 + DENOISE_HALO),
+      x0: max(0, part.x0 - FILTER_HALO),
+      y0: max(0, part.y0 - FILTER_HALO),
+      x1: min(width, part.x1 + FILTER_HALO),
+      y1: min(height, part.y1 + FILTER_HALO),
     };
     const w = box.x1 - box.x0;
     const h = box.y1 - box.y0;
@@ -432,6 +436,17 @@ export function* denoiseParts(
         }
       }
     });
+  }
+  for (const signal of signals) {
+    const { key, stride, touched } = signal;
+    const open = partsOf(width, wanted).filter((part) => anyTouched(signal, part, width));
+    if (open.length === 0) continue;
+    const weight = Float32Array.from(touched, (known, i) => {
+      const covered = passes.prop[i * 4 + 3];
+      return known && (key === "prop" ? covered : caught[i] * (1 - covered));
+    });
+    const least = key === "added" ? -Infinity : 0;
+    giveBack({ values: passes[key], even: even[key], odd: odd[key], stride, weight, least }, width, height, open);
   }
   const { prop } = passes;
   for (let i = 0; i < prop.length; i += 4) for (let k = 0; k < 3; k++) prop[i + k] *= prop[i + 3];

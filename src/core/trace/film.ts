@@ -276,7 +276,9 @@ function developHalf(
     const evenW0 = film[h + L.HALF_W0 + k];
     const halfW = odd ? w[k] - evenW : evenW;
     const halfW0 = odd ? w0[k] - evenW0 : evenW0;
-    const quotient = halfW0 > 1e-9 ? (halfW / halfW0) * change[k] : 1;
+    // Of a half that met no catcher the whole knows more.
+    const known = halfW0 > 1e-9 ? halfW / halfW0 : w0[k] > 1e-9 ? w[k] / w0[k] : 1;
+    const quotient = known * change[k];
     ratio[i * 3 + k] = quotient;
     const gloss = (1 - quotient) * take(f + L.FILM_GLOSS + k, h + L.HALF_GLOSS + k);
     added[i * 3 + k] = caught > 0 ? (take(f + L.FILM_ADDED + k, h + L.HALF_ADDED + k) + gloss) / caught : 0;
