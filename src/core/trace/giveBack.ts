@@ -30,17 +30,12 @@ interface Box {
 }
 
 /**
- * Puts back what a filter has taken from a place, or brought to it: the mean of the halves above what was filtered, over a
- * neighbourhood, shrunk towards nothing by the noise that the halves' difference tells (James and Stein 1961, "Estimation
- * with quadratic loss", for the three channels together). Where the filter was right there is no more than noise, and
- * little comes of it.
+ * Puts back, in a part, what a filter has taken from a place, or brought to it: the mean of the halves above what was
+ * filtered, over a neighbourhood, shrunk towards nothing by the noise that the halves' difference tells (James and Stein
+ * 1961, "Estimation with quadratic loss", for the three channels together). Where the filter was right there is no more
+ * than noise, and little comes of it. `filtered` holds the values as they were before any part was changed.
  */
-export function giveBack(of: Filtered, width: number, height: number, parts: readonly Box[]): void {
-  const filtered = of.values.slice();
-  for (const part of parts) givePartBack(of, filtered, width, height, part);
-}
-
-function givePartBack(of: Filtered, filtered: Float32Array, width: number, height: number, part: Box): void {
+export function giveBack(of: Filtered, filtered: Float32Array, width: number, height: number, part: Box): void {
   const { values, even, odd, stride, weight, least } = of;
   const [x0, y0] = [Math.max(0, part.x0 - LOST_REACH), Math.max(0, part.y0 - LOST_REACH)];
   const [w, h] = [Math.min(width, part.x1 + LOST_REACH) - x0, Math.min(height, part.y1 + LOST_REACH) - y0];
