@@ -31,9 +31,9 @@ interface Box {
 
 /**
  * Puts back, in a part, what a filter has taken from a place, or brought to it: the mean of the halves above what was
- * filtered, over a neighbourhood, shrunk towards nothing by the noise that the halves' difference tells (James and Stein
- * 1961, "Estimation with quadratic loss", for the three channels together). Where the filter was right there is no more
- * than noise, and little comes of it. `filtered` holds the values as they were before any part was changed.
+ * filtered, over a neighbourhood, times the share of it that is no noise, as the halves' difference tells it (Wiener's
+ * gain). Where the filter was right there is no more than noise, and little comes of it. `filtered` holds the values as
+ * they were before any part was changed.
  */
 export function giveBack(of: Filtered, filtered: Float32Array, width: number, height: number, part: Box): void {
   const { values, even, odd, stride, weight, least } = of;
@@ -60,8 +60,7 @@ export function giveBack(of: Filtered, filtered: Float32Array, width: number, he
       const from = (y - y0) * w + x - x0;
       const [r, g, b] = [lost[0][from], lost[1][from], lost[2][from]];
       const all = r * r + g * g + b * b;
-      // Of three channels one stands for the spread: (3 - 2) times a third of their variance together.
-      const share = all > 0 ? (1 - noise[from] / 3 / all) / counts[from] : 0;
+      const share = all > 0 ? (1 - noise[from] / all) / counts[from] : 0;
       if (!(share > 0)) continue;
       for (let k = 0, at = i * stride; k < 3; k++, at++)
         values[at] = Math.max(least, filtered[at] + share * lost[k][from]);
