@@ -7,6 +7,9 @@ const TAPS = Float64Array.from({ length: 2 * LOST_REACH + 1 }, (_, i) =>
 );
 const SQUARED = TAPS.map((t) => t * t);
 
+/** Memory that every part uses again. */
+let scratch = new Float32Array(0);
+
 /** A filtered picture and the two halves that it was made from, channels interleaved. */
 export interface Filtered {
   /** Changed in place. */
@@ -39,7 +42,9 @@ export function giveBack(of: Filtered, filtered: Float32Array, width: number, he
   const { values, even, odd, stride, weight, least } = of;
   const [x0, y0] = [Math.max(0, part.x0 - LOST_REACH), Math.max(0, part.y0 - LOST_REACH)];
   const [w, h] = [Math.min(width, part.x1 + LOST_REACH) - x0, Math.min(height, part.y1 + LOST_REACH) - y0];
-  const [counts, noise, ...lost] = Array.from({ length: 5 }, () => new Float32Array(w * h));
+  const n = w * h;
+  if (scratch.length < 6 * n) scratch = new Float32Array(6 * n);
+  const [across, counts, noise, ...lost] = [0, 1, 2, 3, 4, 5].map((i) => scratch.subarray(i * n, (i + 1) * n).fill(0));
   for (let y = 0, to = 0; y < h; y++)
     for (let i = (y + y0) * width + x0, end = i + w; i < end; i++, to++) {
       const own = weight[i];
@@ -50,7 +55,6 @@ export function giveBack(of: Filtered, filtered: Float32Array, width: number, he
         noise[to] += (0.5 * own * (even[at] - odd[at])) ** 2;
       }
     }
-  const across = new Float32Array(w * h);
   for (const plane of [counts, ...lost]) blur(plane, across, w, h, TAPS);
   blur(noise, across, w, h, SQUARED);
   for (let y = part.y0; y < part.y1; y++)
