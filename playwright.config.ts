@@ -2,6 +2,7 @@ import { mkdtempSync } from "node:fs";
 import { tmpdir } from "node:os";
 import path from "node:path";
 import { defineConfig } from "@playwright/test";
+import { chromiumArgs, chromiumPath } from "./scripts/chromium.mjs";
 
 const port = Number(process.env.HARBOR_TEST_PORT ?? 4691);
 // The configuration is read by every worker; the first reader makes the folder and passes it on.
@@ -19,24 +20,10 @@ export default defineConfig({
     viewport: { width: 1280, height: 800 },
     acceptDownloads: true,
     screenshot: "only-on-failure",
-    launchOptions: {
-      executablePath: "/usr/bin/chromium",
-      args: [
-        "--headless",
-        "--no-sandbox",
-        "--disable-quic",
-        "--no-first-run",
-        "--disable-background-networking",
-        "--disable-component-update",
-        "--disable-sync",
-        "--use-gl=angle",
-        "--use-angle=gl-egl",
-        "--ignore-gpu-blocklist",
-      ],
-    },
+    launchOptions: { executablePath: chromiumPath, args: chromiumArgs },
   },
   webServer: {
-    command: "node_modules/.bin/tsx src/server/main.ts",
+    command: "node --import ./scripts/typescript.mjs src/server/main.ts",
     url: `http://127.0.0.1:${port}/api/health`,
     timeout: 300_000,
     env: { HARBOR_PORT: String(port), HARBOR_DATA: process.env.HARBOR_TEST_DATA },

@@ -71,7 +71,7 @@ const port = 4694;
 const data = mkdtempSync(path.join(tmpdir(), "harbor-bench-"));
 const file = path.join(data, "million.glb");
 writeFileSync(file, ballGlb(1000, 500));
-const server = spawn(process.execPath, ["--import", "tsx", "src/server/main.ts"], {
+const server = spawn(process.execPath, ["--import", "./scripts/typescript.mjs", "src/server/main.ts"], {
   cwd: root,
   env: { ...process.env, HARBOR_PORT: String(port), HARBOR_DATA: path.join(data, "harbor") },
   stdio: ["ignore", "pipe", "inherit"],

@@ -12,7 +12,7 @@ import { root } from "./ensure.mjs";
 selectors.setTestIdAttribute("data-test");
 const port = 4693;
 const data = mkdtempSync(path.join(tmpdir(), "harbor-bench-"));
-const server = spawn(process.execPath, ["--import", "tsx", "src/server/main.ts"], {
+const server = spawn(process.execPath, ["--import", "./scripts/typescript.mjs", "src/server/main.ts"], {
   cwd: root,
   env: { ...process.env, HARBOR_PORT: String(port), HARBOR_DATA: data },
   stdio: ["ignore", "pipe", "inherit"],

@@ -11,4 +11,7 @@ export const chromiumArgs = [
   "--use-gl=angle",
   "--use-angle=gl-egl",
   "--ignore-gpu-blocklist",
+  // Without a graphics card what is flat is drawn quicker by the processor than by its imitation of one.
+  "--disable-gpu-rasterization",
+  "--disable-accelerated-2d-canvas",
 ];

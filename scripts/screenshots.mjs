@@ -5,14 +5,14 @@ import { tmpdir } from "node:os";
 import path from "node:path";
 import { chromium } from "@playwright/test";
 import { chromiumArgs, chromiumPath } from "./chromium.mjs";
-import { bin, root } from "./ensure.mjs";
+import { root } from "./ensure.mjs";
 
 const port = 4692;
 const data = mkdtempSync(path.join(tmpdir(), "harbor-pictures-"));
 const out = path.resolve(root, process.env.OUT ?? "docs/screenshots");
 mkdirSync(out, { recursive: true });
 
-const server = spawn(bin("tsx"), ["src/server/main.ts"], {
+const server = spawn(process.execPath, ["--import", "./scripts/typescript.mjs", "src/server/main.ts"], {
   cwd: root,
   env: { ...process.env, HARBOR_PORT: String(port), HARBOR_DATA: data },
   stdio: ["ignore", "pipe", "inherit"],

@@ -14,6 +14,7 @@ import { createHash } from "node:crypto";
 
 const root = fileURLToPath(new URL("../..", import.meta.url));
 const env = { ...process.env, NODE_OPTIONS: "" };
+const cli = ["--import", "./scripts/typescript.mjs", "src/cli/main.ts"];
 
 interface Run {
   code: number;
@@ -23,7 +24,7 @@ interface Run {
 
 const harbor = (args: string[], input?: string): Promise<Run> =>
   new Promise((resolve) => {
-    const child = spawn(path.join(root, "node_modules/.bin/tsx"), ["src/cli/main.ts", ...args], { cwd: root, env });
+    const child = spawn(process.execPath, [...cli, ...args], { cwd: root, env });
     let [out, error] = ["", ""];
     child.stdout.on("data", (b: Buffer) => (out += String(b)));
     child.stderr.on("data", (b: Buffer) => (error += String(b)));
@@ -179,11 +180,8 @@ describe("help and schema", () => {
 
 test("bench runs and reports ratios", async () => {
   const out = await new Promise<string>((resolve, reject) =>
-    execFile(
-      path.join(root, "node_modules/.bin/tsx"),
-      ["src/cli/main.ts", "bench", "--quick"],
-      { cwd: root, env },
-      (error, text) => (error ? reject(error) : resolve(text)),
+    execFile(process.execPath, [...cli, "bench", "--quick"], { cwd: root, env }, (error, text) =>
+      error ? reject(error) : resolve(text),
     ),
   );
   expect(out).toMatch(/six kinds over three-mesh-bvh, geometric mean\s+[\d.]+ ×/);

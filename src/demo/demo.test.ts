@@ -217,7 +217,7 @@ describe("without a prop", () => {
 async function insertionFigures(name: string, samples: number): Promise<InsertionFigures> {
   const { stdout } = await promisify(execFile)(process.execPath, [
     "--import",
-    "tsx",
+    "./scripts/typescript.mjs",
     "src/testing/insertionRun.ts",
     name,
     String(samples),

@@ -115,7 +115,8 @@ export async function bakeFile(
     );
   if (choice.format === "exr") return writeExr(baked.size, baked.size, colourChannels(baked.pixels, 3), "half");
   const asShown = shownLight(shot.plates.main.encoding);
-  const bytes = Uint8Array.from(baked.pixels, (value) => linearToCode(asShown(value), 8));
+  const bytes = new Uint8Array(baked.pixels.length);
+  for (let i = 0; i < bytes.length; i++) bytes[i] = linearToCode(asShown(baked.pixels[i]), 8);
   const png = await sharp(bytes, { raw: { width: baked.size, height: baked.size, channels: 3 } })
     .png()
     .toBuffer();

@@ -448,7 +448,7 @@ test("a server whose starter is killed stops, too", async () => {
   const place = await mkdtemp(path.join(tmpdir(), "harbor-orphan-"));
   const starter = `
     import { fork } from "node:child_process";
-    const child = fork("src/server/main.ts", { execArgv: ["--import", "tsx"], stdio: ["ignore", "pipe", "inherit", "ipc"] });
+    const child = fork("src/server/main.ts", { execArgv: ["--import", "./scripts/typescript.mjs"], stdio: ["ignore", "pipe", "inherit", "ipc"] });
     child.stdout.on("data", (text) => String(text).includes("Red Harbor is at") && console.log(child.pid));
   `;
   const parent = spawn(process.execPath, ["--input-type=module", "-e", starter], {

@@ -67,6 +67,8 @@ async function main(): Promise<void> {
     }
     console.log(`Red Harbor is at http://${host}:${port}/ (data in ${folder})`);
   });
+  // Longer than any pause in work: a connection closed at the moment it is used again loses what was sent.
+  server.keepAliveTimeout = 3_600_000;
   let stopping = false;
   const stop = async () => {
     if (stopping) return;

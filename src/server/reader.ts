@@ -2,6 +2,7 @@ import type { ChildProcess } from "node:child_process";
 import { fork } from "node:child_process";
 import { readFileSync, statSync } from "node:fs";
 import { fileURLToPath } from "node:url";
+import { IMPORT_TYPESCRIPT } from "#node/typescript";
 import { ApiError } from "./errors.ts";
 import type { ReadBegun, ReadOrder, ReadProgress, ReadReply, ReadTask, ReadTasks } from "./readProcess.ts";
 
@@ -128,7 +129,7 @@ export class Reader {
   }
 
   private begin(): ChildProcess {
-    const child = fork(processPath, { execArgv: ["--import", "tsx"], serialization: "advanced" });
+    const child = fork(processPath, { execArgv: IMPORT_TYPESCRIPT, serialization: "advanced" });
     child.once("exit", () => (this.idle = this.idle.filter((i) => i.child !== child)));
     return child;
   }

@@ -62,7 +62,7 @@ export async function startServer(
   env: Record<string, string> = {},
 ): Promise<{ child: ChildProcess; at: string }> {
   const port = 20000 + Math.floor(Math.random() * 20000);
-  const child = spawn(process.execPath, ["--import", "tsx", "src/server/main.ts"], {
+  const child = spawn(process.execPath, ["--import", "./scripts/typescript.mjs", "src/server/main.ts"], {
     cwd: fileURLToPath(new URL("../..", import.meta.url)),
     env: { ...process.env, NODE_OPTIONS: "", HARBOR_DATA: place, HARBOR_PORT: String(port), HARBOR_DEMO: "0", ...env },
     stdio: ["ignore", "pipe", "pipe"],

@@ -53,7 +53,7 @@ const samples = Number(process.argv[2] ?? 48);
 const port = 4694;
 const base = `http://127.0.0.1:${port}`;
 const data = mkdtempSync(path.join(tmpdir(), "harbor-bench-"));
-const server = spawn(process.execPath, ["--import", "tsx", "src/server/main.ts"], {
+const server = spawn(process.execPath, ["--import", "./scripts/typescript.mjs", "src/server/main.ts"], {
   env: { ...process.env, HARBOR_PORT: String(port), HARBOR_DATA: data },
   stdio: ["ignore", "pipe", "inherit"],
 });

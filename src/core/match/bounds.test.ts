@@ -1,5 +1,4 @@
 import { execFile } from "node:child_process";
-import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { beforeAll, describe, expect, test } from "@jest/globals";
 import type { Outcome } from "../../testing/monteCarlo.ts";
@@ -20,8 +19,8 @@ describe("400 random requests of each kind against the Cramér-Rao bound", () =>
   beforeAll(async () => {
     const text = await new Promise<string>((resolve, reject) =>
       execFile(
-        path.join(root, "node_modules/.bin/tsx"),
-        ["src/testing/monteCarlo.ts", "400"],
+        process.execPath,
+        ["--import", "./scripts/typescript.mjs", "src/testing/monteCarlo.ts", "400"],
         { cwd: root, env: { ...process.env, NODE_OPTIONS: "" } },
         (error, out) => (error ? reject(error) : resolve(out)),
       ),

@@ -57,9 +57,8 @@ function plateAt({ width, height, pixels }: Picture, [u, v]: Vec2, into: Vec3): 
   const fx = x - x0;
   const fy = y - y0;
   for (let k = 0; k < 3; k++) {
-    const at = (px: number, py: number) => pixels[(py * width + px) * 3 + k];
-    const top = at(x0, y0) * (1 - fx) + at(x1, y0) * fx;
-    const bottom = at(x0, y1) * (1 - fx) + at(x1, y1) * fx;
+    const top = pixels[(y0 * width + x0) * 3 + k] * (1 - fx) + pixels[(y0 * width + x1) * 3 + k] * fx;
+    const bottom = pixels[(y1 * width + x0) * 3 + k] * (1 - fx) + pixels[(y1 * width + x1) * 3 + k] * fx;
     into[k] += top * (1 - fy) + bottom * fy;
   }
 }
@@ -101,12 +100,13 @@ export function bakePlate(order: BakeOrder): Baked {
       Math.min(size - 1, Math.ceil(Math.max(a[k], b[k], c[k]))),
     ];
     const [[x0, x1], [y0, y1]] = [range(0), range(1)];
-    /** Shares of the second and third corner at a place of the texture. */
-    const shares = (u: number, v: number): Vec2 => [
-      ((u - a[0]) * (c[1] - a[1]) - (v - a[1]) * (c[0] - a[0])) / double,
-      ((b[0] - a[0]) * (v - a[1]) - (b[1] - a[1]) * (u - a[0])) / double,
-    ];
-    const pointAt = ([wb, wc]: Vec2): Vec3 => [
+    // Shares of the second and third corner are linear in the place in the texture.
+    const [bu, bv] = [(c[1] - a[1]) / double, -(c[0] - a[0]) / double];
+    const [cu, cv] = [-(b[1] - a[1]) / double, (b[0] - a[0]) / double];
+    const shareB = (u: number, v: number): number => (u - a[0]) * bu + (v - a[1]) * bv;
+    const shareC = (u: number, v: number): number => (u - a[0]) * cu + (v - a[1]) * cv;
+    const [reachB, reachC] = [(Math.abs(bu) + Math.abs(bv)) / 2, (Math.abs(cu) + Math.abs(cv)) / 2];
+    const pointAt = (wb: number, wc: number): Vec3 => [
       p[0] + wb * e[0] + wc * f[0],
       p[1] + wb * e[1] + wc * f[1],
       p[2] + wb * e[2] + wc * f[2],
@@ -117,7 +117,7 @@ export function bakePlate(order: BakeOrder): Baked {
     const middleSeen = (x: number, y: number): number => {
       const at = (y - y0 + 1) * across + x - x0 + 1;
       if (middles[at] < 0) {
-        const point = pointAt(shares(x + 0.5, y + 0.5));
+        const point = pointAt(shareB(x + 0.5, y + 0.5), shareC(x + 0.5, y + 0.5));
         const pixel = projectPoint(camera, point);
         middles[at] = pixel && sees(point, normal, pixel) ? 1 : 0;
       }
@@ -126,18 +126,27 @@ export function bakePlate(order: BakeOrder): Baked {
     for (let y = y0; y <= y1; y++) {
       for (let x = x0; x <= x1; x++) {
         const at = y * size + x;
+        const [wb, wc] = [shareB(x + 0.5, y + 0.5), shareC(x + 0.5, y + 0.5)];
+        if (wb < -reachB || wc < -reachC || wb + wc > 1 + reachB + reachC) continue;
         let alike: number | null | undefined;
         for (let s = 0; s < SUB * SUB; s++) {
-          const where = shares(x + ((s % SUB) + 0.5) / SUB, y + (Math.floor(s / SUB) + 0.5) / SUB);
-          if (where[0] < 0 || where[1] < 0 || where[0] + where[1] > 1) continue;
+          const u = x + ((s % SUB) + 0.5) / SUB;
+          const v = y + (Math.floor(s / SUB) + 0.5) / SUB;
+          const [wb, wc] = [shareB(u, v), shareC(u, v)];
+          if (wb < 0 || wc < 0 || wb + wc > 1) continue;
           if (state[at] === TEXEL.empty) state[at] = TEXEL.hidden;
           if (alike === undefined) {
             alike = middleSeen(x, y);
-            const around = [middleSeen(x - 1, y), middleSeen(x + 1, y), middleSeen(x, y - 1), middleSeen(x, y + 1)];
-            if (around.some((n) => n !== alike)) alike = null;
+            if (
+              middleSeen(x - 1, y) !== alike ||
+              middleSeen(x + 1, y) !== alike ||
+              middleSeen(x, y - 1) !== alike ||
+              middleSeen(x, y + 1) !== alike
+            )
+              alike = null;
           }
           if (alike === 0) continue;
-          const point = pointAt(where);
+          const point = pointAt(wb, wc);
           const pixel = projectPoint(camera, point);
           if (!pixel || (alike === null && !sees(point, normal, pixel))) continue;
           colour.fill(0);
@@ -183,25 +192,45 @@ function bleed(
   into: (state: number) => boolean,
 ): void {
   const known = Uint8Array.from(state, (s) => (from(s) ? 1 : 0));
-  let ring: number[] = [];
-  const around = (i: number): number[] => {
+  const neighbours = [0, 0, 0, 0];
+  /** How many texels lie beside one; which ones, in `neighbours`. */
+  const around = (i: number): number => {
     const x = i % size;
-    return [x > 0 ? i - 1 : -1, x < size - 1 ? i + 1 : -1, i - size, i + size].filter(
-      (j) => j >= 0 && j < known.length,
-    );
+    let n = 0;
+    if (x > 0) neighbours[n++] = i - 1;
+    if (x < size - 1) neighbours[n++] = i + 1;
+    if (i >= size) neighbours[n++] = i - size;
+    if (i + size < known.length) neighbours[n++] = i + size;
+    return n;
   };
-  for (let i = 0; i < known.length; i++)
-    if (known[i]) for (const j of around(i)) if (!known[j] && into(state[j])) ring.push(j);
-  while (ring.length > 0) {
-    const next: number[] = [];
-    const now = [...new Set(ring)].filter((i) => !known[i]);
-    for (const i of now) {
-      const near = around(i).filter((j) => known[j]);
-      for (let k = 0; k < 3; k++)
-        pixels[i * 3 + k] = near.reduce((sum, j) => sum + pixels[j * 3 + k], 0) / Math.max(1, near.length);
+  const queued = new Uint8Array(known.length);
+  /** Those beside a known texel that are to be filled and wait in no ring yet. */
+  const queue = (i: number, ring: number[]) => {
+    const n = around(i);
+    for (let m = 0; m < n; m++) {
+      const j = neighbours[m];
+      if (known[j] || queued[j] || !into(state[j])) continue;
+      queued[j] = 1;
+      ring.push(j);
     }
-    for (const i of now) known[i] = 1;
-    for (const i of now) for (const j of around(i)) if (!known[j] && into(state[j])) next.push(j);
+  };
+  let ring: number[] = [];
+  for (let i = 0; i < known.length; i++) if (known[i]) queue(i, ring);
+  while (ring.length > 0) {
+    for (const i of ring) {
+      const n = around(i);
+      let count = 0;
+      for (let m = 0; m < n; m++) {
+        const j = neighbours[m];
+        if (!known[j]) continue;
+        count++;
+        for (let k = 0; k < 3; k++) pixels[i * 3 + k] += pixels[j * 3 + k];
+      }
+      for (let k = 0; k < 3; k++) pixels[i * 3 + k] /= count;
+    }
+    for (const i of ring) known[i] = 1;
+    const next: number[] = [];
+    for (const i of ring) queue(i, next);
     ring = next;
   }
 }

@@ -7,6 +7,7 @@ import { PGlite } from "@electric-sql/pglite";
 import { drizzle } from "drizzle-orm/pglite";
 import type { PgliteDatabase } from "drizzle-orm/pglite";
 import { migrate } from "drizzle-orm/pglite/migrator";
+import { IMPORT_TYPESCRIPT } from "#node/typescript";
 import type { Room } from "../room.ts";
 import * as schema from "./schema.ts";
 
@@ -72,7 +73,7 @@ async function createFolder(place: string): Promise<void> {
   await rm(temporary, { recursive: true, force: true });
   await mkdir(temporary, { recursive: true });
   const child = fork(fileURLToPath(new URL("./createProcess.ts", import.meta.url)), [temporary], {
-    execArgv: ["--import", "tsx"],
+    execArgv: IMPORT_TYPESCRIPT,
     stdio: ["ignore", "ignore", "pipe", "ipc"],
   });
   let said = "";

@@ -42,8 +42,11 @@ const LOOKUP = [96, 64] as const;
 const OVERSCAN = 1.18;
 /** What surrounds the props is taken anew when nothing has moved for so long. */
 const CALM_MS = 150;
-/** The picture is drawn as a still when nothing was drawn for so long. */
-const STILL_MS = 250;
+/**
+ * The picture is drawn as a still when nothing was drawn for so long, or for as long as the still will take: where graphics
+ * are slow, it would hold up the next thing that is done.
+ */
+const STILL_MS = [250, 6000] as const;
 /** Props that have surroundings of their own; others share those of the first. */
 const MOST_SURROUNDED = 12;
 
@@ -98,6 +101,8 @@ export class View3d {
   private readonly behind: PlateBehind;
   private readonly still: StillPicture;
   private stilling = 0;
+  /** Times that the view was drawn: a still of an older time is left. */
+  private drawn = 0;
   private readonly screen = new THREE.Scene();
   private readonly flat = new THREE.OrthographicCamera(-1, 1, 1, -1, 0, 1);
   private outside = false;
@@ -884,6 +889,7 @@ export class View3d {
 
   private drawNow(): void {
     const { renderer } = this;
+    const mine = ++this.drawn;
     clearTimeout(this.stilling);
     if (this.outside) {
       renderer.setRenderTarget(null);
@@ -892,7 +898,16 @@ export class View3d {
     }
     this.drawFrame();
     this.present(this.target.texture);
-    this.stilling = window.setTimeout(() => void this.drawStill(this.stilling), STILL_MS);
+    void this.stillSoon(mine);
+  }
+
+  private async stillSoon(mine: number): Promise<void> {
+    const begun = performance.now();
+    await whenDrawn(this.renderer);
+    if (mine !== this.drawn || this.gone) return;
+    const wait = STILL_FRAMES * (performance.now() - begun);
+    const [least, most] = STILL_MS;
+    this.stilling = window.setTimeout(() => void this.drawStill(mine), Math.min(most, Math.max(least, wait)));
   }
 
   /** The world through the camera, into the frame. */
@@ -931,7 +946,7 @@ export class View3d {
       this.still.take(this.renderer, frame);
       await whenDrawn(this.renderer);
       // Something was shown or drawn anew meanwhile, or will be.
-      if (mine !== this.stilling || this.queued || this.making || this.gone) return;
+      if (mine !== this.drawn || this.queued || this.making || this.gone) return;
     }
     this.present(this.still.target.texture);
   }
