@@ -262,7 +262,7 @@ describe("probes on a plate whose light is known", () => {
     if (typeof found === "string") throw new Error(found);
     expect(found.findings[0]).toMatch(/do not tell the sun from the sky/);
     const shade = { ...shot, light: { ...shot.light, probes: { n: newProbe("n", found.next!, 2.5, "lit") } } };
-    expect(await probedLight(shade, plate)).toMatch(/The sun does not reach n/);
+    expect(await probedLight(shade, plate)).toMatch(/The sun does not reach probe n/);
   });
 
   test("a lamp that an earlier answer left dark is found again", async () => {

@@ -204,6 +204,11 @@ export interface LightPart {
 }
 export type ShotLamp = v.InferOutput<typeof LampSchema>;
 export type Probe = v.InferOutput<typeof ProbeSchema>;
+/** What a probe is called by on the plate, in lists and in sentences: its number. */
+export const probeNumber = (id: string): string => id.replace(/^probe-/, "");
+/** The same with what it is said to be in. */
+export const probeLabel = ({ id, sun }: Pick<Probe, "id" | "sun">): string =>
+  sun === "as set" ? probeNumber(id) : `${probeNumber(id)} ${sun}`;
 export type SkySpread = v.InferOutput<typeof SkySpreadSchema>;
 export type Almanac = v.InferOutput<typeof AlmanacSchema>;
 /** What sun, sky and every lamp share. */

@@ -76,6 +76,25 @@ describe("sources from patches", () => {
     expect(shade).toBeGreaterThan(3 * worthOf(lit, present, colours, patch("b", [0.6, 2.7], colours)));
   });
 
+  test("a chart that lies in the sun does not tell it from the sky, however the grain of its fields falls", () => {
+    const random = seeded(11);
+    const present = rig([2, 2, 2], [0.2, 0.2, 0.2]);
+    for (let i = 0; i < 30; i++) {
+      const off = (sigma: number) => 1 + sigma * gaussian(random);
+      const fields = [0.9, 0.59, 0.36, 0.19, 0.09, 0.03].map((grey, n) => {
+        const field = patch(`field ${n}`, [0.6, 2.8], [SUN, SKY], [grey, grey, grey]);
+        // A percent of grain, and half a percent of what sampling the sky leaves.
+        const seen = field.units.map((u) => u.map((v) => v * off(0.005)) as Vec3);
+        return { ...field, colour: field.colour.map((v) => v * off(0.01)) as Vec3, units: seen };
+      });
+      const { colours, confused } = solveSources(fields, present);
+      expect(confused).toEqual([[0, 1]]);
+      expect(Math.abs(colours[0][1] / colours[1][1] / 10 - 1)).toBeLessThan(0.2);
+      const e = (sun: Vec3, sky: Vec3) => 0.6 * sun[1] + 2.8 * sky[1];
+      expect(Math.abs(e(colours[0], colours[1]) / e(SUN, SKY) - 1)).toBeLessThan(0.03);
+    }
+  });
+
   test("windows that the patches do not tell apart stay alike, and their sum is what the patches say", () => {
     const truth: Vec3[] = [SKY, SKY, SKY];
     const windows = truth.map(() => ({ kind: "lamp", colour: [10, 10, 10] as Vec3 }));

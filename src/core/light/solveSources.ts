@@ -96,17 +96,56 @@ function covariance(rows: number[][]): number[][] {
   );
 }
 
+/** Pairs of sources, by number, that a covariance over their present colours does not tell apart, and each one's ±. */
+function untold(spread: number[][], shares: number[]): { sigma: number[]; confused: [number, number][] } {
+  const sigma = shares.map((x, s) => Math.sqrt(Math.max(0, spread[s][s])) / Math.max(x, 0.05));
+  const confused: [number, number][] = [];
+  for (let a = 0; a < shares.length; a++)
+    for (let b = a + 1; b < shares.length; b++) {
+      const together = spread[a][b] / Math.sqrt(Math.max(1e-30, spread[a][a] * spread[b][b]));
+      if (together < -0.6 && Math.max(sigma[a], sigma[b]) > UNKNOWN) confused.push([a, b]);
+    }
+  return { sigma, confused };
+}
+
+/**
+ * Kinds of which the patches tell only the sum, as one: else the least disagreement of patches alike, such as cards that all
+ * lie in the sun, would give all of it to one of them.
+ */
+function joinedKinds(
+  patches: LitPatch[],
+  sound: Vec3[],
+  kinds: string[],
+): { kinds: string[]; joined: [number, number][] } {
+  // Looked at where every kind gives as much of the light: what is told does not hang on how the rig is now.
+  const sum = (of: (patch: LitPatch) => number) => patches.reduce((total, patch) => total + of(patch), 0);
+  const light = sum(({ colour, albedo, bounce }) => Math.max(0, (Math.PI * colour[1]) / albedo[1] - bounce[1]));
+  const gives = (kind: string) =>
+    sum(({ units }) => units.reduce((e, u, s) => e + (kinds[s] === kind ? u[1] * sound[s][1] : 0), 0));
+  const levels = new Map([...new Set(kinds)].map((kind) => [kind, light / Math.max(1e-9, gives(kind))]));
+  const start = sound.map((c, s) => c.map((x) => x * Math.max(1e-4, levels.get(kinds[s])! / levels.size)) as Vec3);
+  const { confused } = untold(
+    covariance(rowsOf(patches, start, kinds, 1).rows),
+    sound.map(() => 1),
+  );
+  const joined = confused.filter(([a, b]) => kinds[a] !== kinds[b]);
+  let own = kinds;
+  for (const [a, b] of joined) own = own.map((kind) => (kind === own[b] ? own[a] : kind));
+  return { kinds: own, joined };
+}
+
 /**
  * Colours of the sources that explain the patches: radiance = albedo / π times irradiance (Lambert's law), and irradiance
  * is a sum over the sources, so that each channel is least squares with unknowns that are not below 0. `present` are the
  * sources' now: where the patches say nothing of how two sources compare, their colours do. At least one patch.
  */
 export function solveSources(patches: LitPatch[], present: Unknown[]): SourceColours {
-  const kinds = present.map(({ kind }) => kind);
+  const named = present.map(({ kind }) => kind);
   const sound = present.map(({ colour }) => {
     const level = Math.max(lum(colour), 1e-3);
     return colour.map((x) => Math.max(x, 0.01 * level)) as Vec3;
   });
+  const { kinds, joined } = joinedKinds(patches, sound, named);
   let start = sound;
   let colours = sound;
   // Each round starts from the answer before, so that the pull between kinds no longer draws what the patches tell well.
@@ -126,17 +165,11 @@ export function solveSources(patches: LitPatch[], present: Unknown[]): SourceCol
       }) as Vec3;
     });
   }
-  const spread = covariance(rowsOf(patches, start, kinds, 1).rows);
-  const unknown = present.map((_, s) => {
-    const x = colours[s][1] / start[s][1];
-    return Math.sqrt(Math.max(0, spread[s][s])) / Math.max(x, 0.05);
-  });
-  const confused: [number, number][] = [];
-  for (let a = 0; a < present.length; a++)
-    for (let b = a + 1; b < present.length; b++) {
-      const together = spread[a][b] / Math.sqrt(Math.max(1e-30, spread[a][a] * spread[b][b]));
-      if (together < -0.6 && Math.max(unknown[a], unknown[b]) > UNKNOWN) confused.push([a, b]);
-    }
+  const { sigma, confused } = untold(
+    covariance(rowsOf(patches, start, named, 1).rows),
+    colours.map((c, s) => c[1] / start[s][1]),
+  );
+  for (const pair of joined) if (!confused.some(([a, b]) => a === pair[0] && b === pair[1])) confused.push(pair);
   const rendered = patches.map(
     ({ albedo, bounce, units }) =>
       [0, 1, 2].map(
@@ -148,7 +181,7 @@ export function solveSources(patches: LitPatch[], present: Unknown[]): SourceCol
   const levelSigma = Math.hypot(...surfaces.values()) / surfaces.size;
   return {
     colours,
-    sigma: unknown,
+    sigma,
     levelSigma,
     rendered,
     residual: patches.map(({ colour }, i) => lum(rendered[i]) / Math.max(1e-9, lum(colour)) - 1),

@@ -5,6 +5,7 @@ import { fitResponse } from "../light/fitResponse.ts";
 import { alikeTo, leaderOf, shareShine } from "../light/alike.ts";
 import { CLIPS, readPatch } from "../light/patch.ts";
 import type { Light, Probe, ShotLamp } from "../light/schema.ts";
+import { probeNumber } from "../light/schema.ts";
 import type { LitPatch, Unknown } from "../light/solveSources.ts";
 import { solveSources, worthOf } from "../light/solveSources.ts";
 import type { Vec2, Vec3 } from "../math/vec3.ts";
@@ -150,9 +151,9 @@ export function probeLight(kernel: Kernel, memory: SceneMemory, shot: Seen, plat
   const clips = response ? toScene(response, CLIPS) : CLIPS;
   const read = probes.map(({ pixel, radius }) => readPatch(linear, pixel, radius, clips));
   for (const [i, patch] of read.entries()) {
-    if (patch.pixels === 0) return `${probes[i].id} lies outside the plate. Move it onto a surface.`;
+    if (patch.pixels === 0) return `Probe ${probeNumber(probes[i].id)} lies outside the plate. Move it onto a surface.`;
     if (patch.clipped > 0.01)
-      return `${probes[i].id} is clipped: its brightest pixels hold no colour. Move it to a darker place, or mute it.`;
+      return `Probe ${probeNumber(probes[i].id)} is clipped: its brightest pixels hold no colour. Move it to a darker place, or mute it.`;
   }
   const bare: Seen = { ...shot, props: {} };
   const sceneOf = (light: Light) => traceSceneOf({ ...bare, light }, plate, new Map(), false);
@@ -163,7 +164,7 @@ export function probeLight(kernel: Kernel, memory: SceneMemory, shot: Seen, plat
   for (const [i, probe] of probes.entries()) {
     const { sunShare, sunCosine } = unit[i]!;
     if (probe.sun === "lit" && shot.light.sun.on && sunShare * sunCosine < 0.02)
-      return `The sun does not reach ${probe.id}: a set surface stands between, or it faces away. Move the probe, or check the sun.`;
+      return `The sun does not reach probe ${probeNumber(probe.id)}: a set surface stands between, or it faces away. Move the probe, or check the sun.`;
   }
   const albedos = probes.map((probe) => albedoAt(shot, probe));
   const sent = sentOf(kernel, memory, shot, { probes, discs }, sources, sceneOf);
@@ -355,7 +356,7 @@ function findingsOf(
   found.residual.forEach((off, i) => {
     if (Math.abs(off) > OFF)
       findings.push(
-        `No light of these sources explains ${probes[i].id}: the render is ${Math.abs(off * 100).toFixed(0)} % too ${off > 0 ? "bright" : "dark"} there. Check its material${shot.light.sun.on ? ", and whether the sun reaches it" : ""}.`,
+        `No light of these sources explains probe ${probeNumber(probes[i].id)}: the render is ${Math.abs(off * 100).toFixed(0)} % too ${off > 0 ? "bright" : "dark"} there. Check its material${shot.light.sun.on ? ", and whether the sun reaches it" : ""}.`,
       );
   });
   return findings;

@@ -5,6 +5,7 @@ import type { Vec2, Vec3 } from "#core/math/vec3";
 import { dayArc, worldAzimuth } from "#core/light/almanac";
 import { LAMPS } from "#core/light/lamps";
 import { worldDirection } from "#core/light/level";
+import { probeLabel } from "#core/light/schema";
 import { acrossOf, sunDirection } from "#core/light/rig";
 import { edgeUnder, shadowOfEdge } from "#core/light/sightings/edge";
 import { sightingKind, sightingPixels } from "#core/light/sightings/index";
@@ -198,7 +199,7 @@ const lamps = computed(() => {
 const probes = computed(() =>
   Object.values(props.shot.light.probes).map(({ id, pixel, radius, sun, muted }) => ({
     id,
-    word: `${id.replace("probe-", "")} ${sun === "as set" ? "" : sun}`.trim(),
+    word: probeLabel({ id, sun }),
     muted,
     at: spot(pixel),
     r: radius * desk.scale,

@@ -4,6 +4,7 @@ import Select from "primevue/select";
 import { computed, ref, watch } from "vue";
 import { isFloat } from "#core/image/profile";
 import type { Probe } from "#core/light/schema";
+import { probeLabel, probeNumber } from "#core/light/schema";
 import type { Vec3 } from "#core/math/vec3";
 import type { Camera } from "#core/optics/camera";
 import type { ProbedLight } from "#core/render/probeLight";
@@ -192,7 +193,7 @@ function sourceName(id: string): string {
         :data-test="p.id"
         @click="desk.selected = p.id"
       >
-        <span>{{ p.id.replace("probe-", "") }} {{ p.sun === "as set" ? "" : p.sun }}</span>
+        <span>{{ probeLabel(p) }}</span>
         <template v-if="patchOf(p.id)">
           <span class="pair" title="The plate, and what the sources give it">
             <i :style="{ background: swatch(patchOf(p.id)!.plate, 1) }" /><i
@@ -203,12 +204,12 @@ function sourceName(id: string): string {
         </template>
         <button
           class="plain end"
-          :aria-label="`${p.muted ? 'Count' : 'Mute'} ${p.id}`"
+          :aria-label="`${p.muted ? 'Count' : 'Mute'} probe ${probeNumber(p.id)}`"
           @click.stop="set(p.muted ? 'Count probe' : 'Mute probe', (l) => (l.probes[p.id].muted = !p.muted))"
         >
           <i :class="p.muted ? 'pi pi-eye-slash' : 'pi pi-eye'" />
         </button>
-        <button class="plain" :aria-label="`Delete ${p.id}`" @click.stop="remove(p.id)">
+        <button class="plain" :aria-label="`Delete probe ${probeNumber(p.id)}`" @click.stop="remove(p.id)">
           <i class="pi pi-times" />
         </button>
       </div>
@@ -222,7 +223,7 @@ function sourceName(id: string): string {
     <h3>What is probed</h3>
     <template v-if="chosen">
       <div class="facts">
-        <span>Probe {{ chosen.id.replace("probe-", "") }}</span>
+        <span>Probe {{ probeNumber(chosen.id) }}</span>
         <span class="row">
           <Select
             :model-value="chosen.sun"
