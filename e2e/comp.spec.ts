@@ -79,6 +79,28 @@ test("sharpness and grain of the plate are measured, and the proof wears them", 
   await expect.poll(async () => (await comp()).grain.strength).toBe(1);
 });
 
+/** Mean codes of the rows of the picture that is shown while something is dragged, and of the one that follows it. */
+async function rowsWhileDragged(): Promise<{ quick: number[]; whole: number[] }> {
+  const canvas = document.querySelector<HTMLCanvasElement>('[data-test="proof-picture"]')!;
+  const full = canvas.width;
+  const until = async (width: number) => {
+    while (canvas.width !== width) await new Promise(requestAnimationFrame);
+  };
+  const rows = (step: number) => {
+    const { width, height } = canvas;
+    const { data } = canvas.getContext("2d")!.getImageData(0, 0, width, height);
+    return Array.from({ length: Math.floor(height / step) }, (_, y) => {
+      let sum = 0;
+      for (let i = y * step * width * 4; i < (y + 1) * step * width * 4; i += 4) sum += data[i] + data[i + 1];
+      return sum / (2 * step * width);
+    });
+  };
+  await until(Math.floor(full / 2));
+  const quick = rows(1);
+  await until(full);
+  return { quick, whole: rows(2) };
+}
+
 test("a final is finished again, held to a matte, reported on and handed over; nothing is rendered for it", async ({
   page,
   request,
@@ -106,6 +128,16 @@ test("a final is finished again, held to a matte, reported on and handed over; n
   await desk.type("Exposure, stops", "-2");
   await expect.poll(async () => (await comp()).props.exposure).toBe(-2);
   expect((await comp()).props.on).toBe(true);
+
+  // While a slider moves, workers share the rows of a picture of half the size: none is missing, none in another's place.
+  const moved = page.evaluate(rowsWhileDragged);
+  await page.getByLabel("Exposure, stops, slider").focus();
+  await page.keyboard.press("ArrowLeft");
+  const { quick, whole } = await moved;
+  expect(quick.length).toBeGreaterThan(100);
+  quick.forEach((mean, y) => expect(Math.abs(mean - whole[y])).toBeLessThan(4));
+  await page.keyboard.press("Control+z");
+  await expect.poll(async () => (await comp()).props.exposure).toBe(-2);
 
   // Of the whole chain nothing is rendered again: the reflection spreads and fades by where it lies.
   await page.getByTestId("drawer-shadow").click();

@@ -12,7 +12,7 @@ import type { FinalListing, FinalRequest, QueueMove, QueuedFinal } from "#core/s
 import type { RenderChoice } from "#core/render/schema";
 import type { Shot } from "#core/shot/schema";
 import { parseShot } from "#core/shot/schema";
-import { IMPORT_TYPESCRIPT } from "#node/typescript";
+import { HEAVY_PROCESS } from "#node/typescript";
 import type { AssetStore } from "./assets.ts";
 import type { Database } from "./db/open.ts";
 import type { FinalFiles } from "./db/schema.ts";
@@ -387,7 +387,7 @@ export class FinalQueue {
   private runProcess(order: FinalOrder, running: Running): Promise<FinalReport> {
     return new Promise((resolve, reject) => {
       const child: ChildProcess = fork(this.runs.process, {
-        execArgv: ["--expose-gc", ...IMPORT_TYPESCRIPT],
+        execArgv: HEAVY_PROCESS,
         serialization: "advanced",
       });
       let report: FinalReport | null = null;

@@ -5,7 +5,7 @@ import { mkdir, rm } from "node:fs/promises";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
 import type { WorkState } from "#core/shot/api";
-import { IMPORT_TYPESCRIPT } from "#node/typescript";
+import { HEAVY_PROCESS } from "#node/typescript";
 import { ApiError, notFound } from "./errors.ts";
 import type { FinalPaths, WorkMessage, WorkOrder, WorkTask, WorkTasks } from "./workProcess.ts";
 
@@ -117,7 +117,7 @@ export class Works {
 
   private run(work: Work, order: WorkOrder): Promise<unknown> {
     return new Promise((resolve, reject) => {
-      const child = fork(processPath, { execArgv: ["--expose-gc", ...IMPORT_TYPESCRIPT], serialization: "advanced" });
+      const child = fork(processPath, { execArgv: HEAVY_PROCESS, serialization: "advanced" });
       work.child = child;
       let failure: string | null = null;
       let done = false;

@@ -7,7 +7,7 @@ import { PASS_GROUPS } from "#core/render/schema";
 import { resampleRows } from "#core/image/resize";
 import { BandFolder } from "#node/bandFolder";
 import { collect, collectSome } from "#node/garbage";
-import { FinishAgain } from "#core/comp/finishAgain";
+import { FinishShare, sharesOf } from "#core/comp/finishShare";
 import type { DecodedPlate } from "#core/comp/composite";
 import type { ScreenPasses } from "#core/comp/screen";
 import { SCREEN_WIDTH, halved, readScreen } from "#core/comp/screen";
@@ -16,6 +16,7 @@ import type { RenderChoice } from "#core/render/schema";
 import type { Shot } from "#core/shot/schema";
 import { writeFinal, writeFinishedAgain } from "#node/finalFiles";
 import { screenPasses } from "#node/screenPasses";
+import { HEAVY_PROCESS } from "#node/typescript";
 import { plateOf, plateRowsAt } from "#node/plateRows";
 import { renderIntoFolder } from "#node/renderShot";
 import { documentOf } from "../demo/documents.ts";
@@ -96,23 +97,21 @@ async function finishedAgain(target: string, shot: Shot, plate: DecodedPlate, ch
   const done = performance.now();
   const screen = readScreen((await screenPasses(passes, plate, SCREEN_WIDTH, sigma)).buffer as ArrayBuffer);
   const made = performance.now();
-  /** Milliseconds from a moved slider to the picture, median of some moves. */
-  const time = ({ width, height, scale, renderedSigma, layers: { plate: linear, ...passes } }: ScreenPasses) => {
-    const given = { full: { width, height }, scale, y0: 0, renderedSigma };
-    const again = new FinishAgain({ width, height, linear }, { width, height, ...passes }, given);
+  const same = (light: number) => light;
+  /** Milliseconds from a moved slider to the picture, median of some moves: of several workers the slowest. */
+  const time = (size: ScreenPasses, workers: number) => {
+    const shares = sharesOf(size.height, workers).map((share) => new FinishShare(size, share));
     const slide = (move: (to: number) => void) => {
       const runs = Array.from({ length: 7 }, (_, i) => {
         move(0.1 + i / 50);
-        const start = performance.now();
-        paintView(
-          again.finish(shot).linear,
-          linear,
-          width,
-          plainView(),
-          (l) => l,
-          new Uint8ClampedArray(width * height * 4),
-        );
-        return performance.now() - start;
+        const each = shares.map((share) => {
+          const start = performance.now();
+          const { linear } = share.finish(shot);
+          const image = new Uint8ClampedArray((linear.length / 3) * 4);
+          paintView(linear, share.plate(), size.width, plainView(), same, image);
+          return performance.now() - start;
+        });
+        return Math.max(...each);
       });
       return runs.sort((a, b) => a - b)[3].toFixed(0);
     };
@@ -126,7 +125,7 @@ async function finishedAgain(target: string, shot: Shot, plate: DecodedPlate, ch
       .join(", ");
   };
   const seconds = (ms: number) => (ms / 1000).toFixed(1);
-  return `; finished again ${seconds(done - begun)} s; passes for the screen ${seconds(made - done)} s, then in ms ${time(screen)}, while dragged ${time(halved(screen))}`;
+  return `; finished again ${seconds(done - begun)} s; passes for the screen ${seconds(made - done)} s, then in ms ${time(screen, 1)}, while dragged by two workers ${time(halved(screen), 2)}`;
 }
 
 const [megapixels = "12", own] = process.argv.slice(2);
@@ -134,7 +133,7 @@ if (own) process.stdout.write(`${await measure(Number(megapixels), own === "deno
 else
   for (const kind of ["plain", "denoise"]) {
     const child = fork(fileURLToPath(import.meta.url), [megapixels, kind], {
-      execArgv: [...process.execArgv, "--expose-gc", "--max-semi-space-size=4"],
+      execArgv: HEAVY_PROCESS,
     });
     await new Promise((resolve) => child.on("exit", resolve));
   }

@@ -5,6 +5,7 @@ import type { Passes } from "../trace/film.ts";
 import { emptyPasses } from "../trace/film.ts";
 import { finishRows } from "./finish.ts";
 import { FinishAgain } from "./finishAgain.ts";
+import { FinishShare, sharesOf } from "./finishShare.ts";
 import type { StageName } from "./stages/index.ts";
 import { STAGE_NAMES } from "./stages/index.ts";
 
@@ -39,7 +40,7 @@ const copyOf = (passes: Passes): Passes => ({
   depth: passes.depth.slice(),
 });
 
-test("settings changed one after the other give the bits of finishing afresh, whatever was kept", () => {
+test("settings changed one after the other give the bits of finishing afresh, whatever was kept, also dealt out in rows", () => {
   const random = seeded(11);
   const passes = passesOf(random);
   const linear = Float32Array.from({ length: WIDTH * HEIGHT * 3 }, () => 0.1 + 0.5 * random());
@@ -69,6 +70,10 @@ test("settings changed one after the other give the bits of finishing afresh, wh
   };
   for (const name of STAGE_NAMES) comp[name].on = true;
   const again = new FinishAgain(plate, passes, given);
+  const { prop, ratio, added, depth } = passes;
+  const layers = { prop, ratio, added, depth, occlusion: null, plate: linear };
+  const size = { width: WIDTH, height: HEIGHT, scale: SCALE, renderedSigma: 0.5, layers };
+  const shares = sharesOf(HEIGHT, 3).map((share) => new FinishShare(size, share));
   const before = JSON.stringify([...passes.prop, ...passes.ratio]);
   for (let turn = 0; turn < 80; turn++) {
     // A slider is mostly moved again and again; now and then another is taken up, switched, or left out.
@@ -80,6 +85,10 @@ test("settings changed one after the other give the bits of finishing afresh, wh
     const own = again.finish(shot, without);
     expect(Buffer.from(own.linear.buffer).equals(Buffer.from(fresh.linear.buffer))).toBe(true);
     expect(own.touched).toEqual(fresh.touched);
+    const dealt = shares.map((share) => share.finish(shot, without));
+    const bytes = ({ linear: of }: { linear: Float32Array }) => Buffer.from(of.buffer, of.byteOffset, of.byteLength);
+    expect(Buffer.concat(dealt.map(bytes)).equals(bytes(fresh))).toBe(true);
+    expect(Buffer.concat(dealt.map((rows) => rows.touched)).equals(fresh.touched)).toBe(true);
     expect(Buffer.from(own.grained.buffer).equals(Buffer.from(fresh.grained.buffer))).toBe(true);
   }
   // The passes themselves stay as they were.

@@ -10,7 +10,7 @@ import type { FinalListing, WorkState } from "#core/shot/api";
 import type { Shot } from "#core/shot/schema";
 import { api } from "../api.ts";
 import { plain } from "../plain.ts";
-import type { CompAsks, CompPicture, PixelValues } from "../workers/comp.worker.ts";
+import type { CompAsk, CompAsks, CompPicture, PixelValues } from "../workers/comp.worker.ts";
 import { useDesk } from "./desk.ts";
 import { useFinals } from "./finals.ts";
 import { useNotices } from "./notices.ts";
@@ -32,6 +32,8 @@ export interface Snapshot {
 
 /** Rest after which what was dragged is finished at the screen's size, milliseconds. */
 const REST = 140;
+/** Workers that share a picture while something is dragged: as many as there are cores, and no more than are worth their memory. */
+const MOST_WORKERS = 4;
 
 /** The comp: passes at the size of the screen, finished in a worker while settings change. */
 export const useComp = defineStore("comp", () => {
@@ -63,13 +65,20 @@ export const useComp = defineStore("comp", () => {
   /** Settings while they are dragged, before they are kept. */
   const draft = shallowRef<Comp | null>(null);
 
-  let worker: Remote<CompAsks> | null = null;
+  /** The first finishes whole pictures and answers what is asked of them. */
+  let workers: Remote<CompAsks>[] = [];
   let busy = false;
   let wanted: "quick" | "whole" | null = null;
   let rest: ReturnType<typeof setTimeout> | null = null;
 
-  const asks = () =>
-    (worker ??= wrap<CompAsks>(new Worker(new URL("../workers/comp.worker.ts", import.meta.url), { type: "module" })));
+  function all(): Remote<CompAsks>[] {
+    if (workers.length === 0)
+      workers = Array.from({ length: Math.min(MOST_WORKERS, navigator.hardwareConcurrency) }, () =>
+        wrap<CompAsks>(new Worker(new URL("../workers/comp.worker.ts", import.meta.url), { type: "module" })),
+      );
+    return workers;
+  }
+  const asks = () => all()[0];
 
   /** Takes a final's passes, or the proof's, and shows them finished in its place. */
   async function take(from: CompSource): Promise<void> {
@@ -82,7 +91,15 @@ export const useComp = defineStore("comp", () => {
         notices.say("warn", "The proof has no whole picture yet.", "Wait for its first samples, or take a final.");
         return;
       }
-      await asks().load(transfer(buffer, [buffer]), plain(shot.plates.main.encoding));
+      const encoding = plain(shot.plates.main.encoding);
+      const half = await asks().load(transfer(buffer, [buffer]), encoding, all().length);
+      const others = all().slice(1);
+      await Promise.all(
+        others.map((other, i) => {
+          const copy = half.slice(0);
+          return other.loadHalf(transfer(copy, [copy]), encoding, i + 1, all().length);
+        }),
+      );
       source.value = from;
       proof.held = true;
       await refresh("whole");
@@ -115,7 +132,8 @@ export const useComp = defineStore("comp", () => {
       while (wanted && source.value && store.shot) {
         const quick = wanted === "quick";
         wanted = null;
-        const made = await asks().finish(plain(askOf(store.shot, quick)));
+        const ask = plain(askOf(store.shot));
+        const made = quick ? await quickPicture(ask) : await asks().finish(ask);
         if (made && source.value) show(made);
         if (!quick) scopes.value = await asks().scopes(96);
       }
@@ -126,11 +144,25 @@ export const useComp = defineStore("comp", () => {
     }
   }
 
-  function askOf(shot: Shot, quick: boolean) {
+  /** All workers' rows together; null where some have nothing to finish. */
+  async function quickPicture(ask: CompAsk): Promise<CompPicture | null> {
+    const begun = performance.now();
+    const parts = (await Promise.all(all().map((each) => each.finishRows(ask)))).filter((part) => part !== null);
+    if (parts.length < all().length) return null;
+    if (parts.length === 1) return parts[0];
+    const canvas = new OffscreenCanvas(parts[0].bitmap.width, parts[0].height);
+    const context = canvas.getContext("2d")!;
+    for (const { bitmap, y0 } of parts) {
+      context.drawImage(bitmap, 0, y0);
+      bitmap.close();
+    }
+    return { bitmap: canvas.transferToImageBitmap(), ms: performance.now() - begun };
+  }
+
+  function askOf(shot: Shot): CompAsk {
     const { set, solved } = shot;
     return {
       shot: { comp: draft.value ?? shot.comp, set, solved },
-      quick,
       without: without.value,
       view: { view: view.value, gain: gain.value },
       matte: laidMatte.value,

@@ -1,31 +1,36 @@
 import { expose, transfer } from "comlink";
 import type { FinishPart } from "#core/comp/finish";
 import { FinishAgain } from "#core/comp/finishAgain";
+import { FinishShare, sharesOf } from "#core/comp/finishShare";
 import type { ScreenPasses } from "#core/comp/screen";
-import { halved, readScreen } from "#core/comp/screen";
+import { halved, readScreen, screenBytes } from "#core/comp/screen";
 import type { Scopes, ViewChoice } from "#core/comp/view";
 import { paintView, scopesOf } from "#core/comp/view";
-import { matteOver } from "#core/comp/mattes/index";
+import { matteHalo, matteOver } from "#core/comp/mattes/index";
 import { placeOf } from "#core/comp/placeRaster";
 import type { StageName } from "#core/comp/stages/index";
 import type { PlateEncoding } from "#core/image/profile";
 import { shownLight } from "#core/image/profile";
 
-/** Finishes the picture at the size of the screen, over and over while settings change: nothing is rendered. */
+/**
+ * Finishes the picture at the size of the screen, over and over while settings change: nothing is rendered. While something
+ * is dragged it is made at half the size, by several of these workers, each its share of the rows.
+ */
 
 export interface CompAsk {
   shot: FinishPart;
-  /** Half the size, while something is dragged. */
-  quick: boolean;
   without: StageName | null;
   view: Pick<ViewChoice, "view" | "gain">;
   matte: { id: string; how: "overlay" | "alone" | "edge" } | null;
 }
 export interface CompPicture {
   bitmap: ImageBitmap;
-  width: number;
-  height: number;
   ms: number;
+}
+/** Some rows of a quick picture, from row `y0` of `height`. */
+export interface CompRows extends CompPicture {
+  y0: number;
+  height: number;
 }
 /** What lies at a pixel, linear light. */
 export interface PixelValues {
@@ -39,7 +44,8 @@ interface Size extends ScreenPasses {
   again: FinishAgain;
 }
 let whole: Size | null = null;
-let half: Size | null = null;
+let half: ScreenPasses | null = null;
+let share: FinishShare | null = null;
 let encoding: PlateEncoding | null = null;
 let last: { linear: Float32Array; touched: Uint8Array; width: number; height: number; size: ScreenPasses } | null =
   null;
@@ -51,33 +57,46 @@ function againOf({ width, height, scale, renderedSigma, layers }: ScreenPasses):
 }
 
 const asks = {
-  /** Takes passes at screen size, as the server or the proof made them. */
-  load(buffer: ArrayBuffer, own: PlateEncoding): { width: number; height: number; scale: number } {
+  /** Takes passes at screen size, as the server or the proof made them. Returns those of half the size, for the others. */
+  load(buffer: ArrayBuffer, own: PlateEncoding, workers: number): ArrayBuffer {
     const read = readScreen(buffer);
-    const smaller = halved(read);
     whole = { ...read, again: againOf(read) };
-    half = { ...smaller, again: againOf(smaller) };
-    encoding = own;
     last = null;
-    const { width, height, scale } = whole;
-    return { width, height, scale };
+    const { occlusion, ...layers } = (half = halved(read)).layers;
+    asks.loadHalf(half, own, 0, workers);
+    const bytes = screenBytes(half, { ...layers, ...(occlusion ? { occlusion } : {}) }).buffer as ArrayBuffer;
+    return transfer(bytes, [bytes]);
   },
 
-  finish({ shot, quick, without, view, matte }: CompAsk): Promise<CompPicture> | null {
-    const size = quick ? half : whole;
-    if (!size || !encoding) return null;
+  /** Takes passes of half the size as one of several workers, by its number. */
+  loadHalf(passes: ArrayBuffer | ScreenPasses, own: PlateEncoding, number: number, workers: number): void {
+    half = passes instanceof ArrayBuffer ? readScreen(passes) : passes;
+    share = new FinishShare(half, sharesOf(half.height, workers)[number]);
+    encoding = own;
+  },
+
+  finish({ shot, without, view, matte }: CompAsk): Promise<CompPicture> | null {
+    if (!whole || !encoding) return null;
     const begun = performance.now();
-    const { linear, touched } = size.again.finish(shot, without);
-    const { width, height } = size;
-    if (!quick) last = { linear, touched, width, height, size };
-    const image = new ImageData(width, height);
-    const shown = shownLight(encoding);
-    const cover = matte && matteAt(shot, size, matte.id);
+    const { linear, touched } = whole.again.finish(shot, without);
+    const { width, height, layers } = whole;
+    last = { linear, touched, width, height, size: whole };
+    const cover = matte && matteAt(shot, whole, matte.id, { from: 0, to: height });
     const choice: ViewChoice = { ...view, matte: cover && matte ? { pixels: cover, how: matte.how } : null };
-    paintView(linear, size.layers.plate, width, choice, shown, image.data);
-    return createImageBitmap(image).then((bitmap) =>
-      transfer({ bitmap, width, height, ms: performance.now() - begun }, [bitmap]),
-    );
+    return painted(linear, layers.plate, width, choice, encoding, begun);
+  },
+
+  /** This worker's rows of the picture at half the size. */
+  async finishRows({ shot, without, view, matte }: CompAsk): Promise<CompRows | null> {
+    if (!half || !share || !encoding) return null;
+    const begun = performance.now();
+    const { width, height } = half;
+    const rows = share.share;
+    const { linear } = share.finish(shot, without);
+    const cover = matte && matteAt(shot, half, matte.id, rows);
+    const choice: ViewChoice = { ...view, matte: cover && matte ? { pixels: cover, how: matte.how } : null };
+    const made = await painted(linear, share.plate(), width, choice, encoding, begun);
+    return transfer({ ...made, y0: rows.from, height }, [made.bitmap]);
   },
 
   /** What was finished last, at a pixel of the plate; null beside it. */
@@ -120,18 +139,41 @@ const asks = {
   },
 };
 
-function matteAt(shot: FinishPart, { width, height, scale, layers }: ScreenPasses, id: string): Float32Array | null {
+async function painted(
+  linear: Float32Array,
+  plate: Float32Array,
+  width: number,
+  choice: ViewChoice,
+  own: PlateEncoding,
+  begun: number,
+): Promise<CompPicture> {
+  const image = new ImageData(width, linear.length / 3 / width);
+  paintView(linear, plate, width, choice, shownLight(own), image.data);
+  const bitmap = await createImageBitmap(image);
+  return transfer({ bitmap, ms: performance.now() - begun }, [bitmap]);
+}
+
+function matteAt(
+  shot: FinishPart,
+  { width, height, scale, layers }: ScreenPasses,
+  id: string,
+  { from, to }: { from: number; to: number },
+): Float32Array | null {
   const matte = shot.comp.mattes[id];
   const camera = shot.solved?.camera ?? null;
   if (!matte) return null;
-  return matteOver(matte, {
+  const halo = matteHalo(matte, scale);
+  const [y0, end] = [Math.max(0, from - halo), Math.min(height, to + halo)];
+  const rows = end - y0;
+  const cover = matteOver(matte, {
     width,
-    height,
-    y0: 0,
+    height: rows,
+    y0,
     scale,
-    plate: layers.plate,
-    place: () => camera && placeOf(shot, camera, { full: { width, height }, scale, y0: 0, rows: height }),
+    plate: layers.plate.subarray(y0 * width * 3, end * width * 3),
+    place: () => camera && placeOf(shot, camera, { full: { width, height }, scale, y0, rows }),
   });
+  return cover.subarray((from - y0) * width, (to - y0) * width);
 }
 
 export type CompAsks = typeof asks;
