@@ -226,3 +226,40 @@ test("without the props a shining one is dark, also on what stands where the pla
   expect(shining.bounced).toBeGreaterThan(2 * dark.bounced);
   expect(Math.abs(shining.without / dark.without - 1)).toBeLessThan(0.005);
 });
+
+test("where a catcher fills a quarter of the pixels, the rest of them keeps its light", async () => {
+  const size = 16;
+  // A black square of eight metres hangs four above the ground, over the camera: its configuration factor is four times
+  // that of a square over an element at its corner (Howell, Menguc, Daun and Siegel, Thermal Radiation Heat Transfer, B-4).
+  const covered = (4 / (2 * Math.PI)) * 2 * Math.SQRT1_2 * Math.atan(Math.SQRT1_2);
+  const black: Partial<Material> = { baseColor: [0, 0, 0, 1], specular: 0, roughness: 1 };
+  const roof = { model: quadModel([-4, -4, 4], [8, 0, 0], [0, 8, 0], black), placement: standing() };
+  /** Strips a fifth of a millimetre apart, a quarter as wide; a pixel is three quarters of a millimetre. */
+  const strips = Array.from({ length: 100 }, (_, i) => (i - 50) * 2e-4);
+  const positions = strips.flatMap((x) => [x, -0.1, 0, x + 5e-5, -0.1, 0, x + 5e-5, 0.1, 0, x, 0.1, 0]);
+  const indices = strips.flatMap((_, i) => [0, 1, 2, 0, 2, 3].map((k) => 4 * i + k));
+  const film = await renderScene(
+    {
+      ...emptyScene(lookAt([0, 0, 3], [0, 0, 0])),
+      picture: false,
+      sky: [1, 1, 1],
+      plate: { width: 1, height: 1, pixels: new Float32Array([0.4, 0.4, 0.4]) },
+      set: [
+        {
+          positions: new Float32Array(positions),
+          indices: new Uint32Array(indices),
+          flags: flagsOf("catcher"),
+          albedo: [0.3, 0.3, 0.3],
+          specular: 0,
+          roughness: 0.5,
+        },
+      ],
+      props: [roof],
+    },
+    { width: size, height: size, seed: 4, maxDepth: 4 },
+    { samples: 256, threads: 2, fillSamples: 16 },
+  );
+  const { ratio } = developFilm(film.pixels, size, size, film.layout);
+  const mean = ratio.reduce((sum, r) => sum + r, 0) / ratio.length;
+  expect(mean).toBeCloseTo(1 - covered / 4, 2);
+});

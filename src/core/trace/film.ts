@@ -143,7 +143,8 @@ export function developFilm(
     if (changes && film[f + L.FILM_ALPHA] > 0)
       for (let k = 0; k < 3; k++) prop[i * 4 + k] += changeOf(film, f + layout.propLights + k, changes, k) * scale;
     const caught = film[f + L.FILM_CATCHER];
-    const catcherScale = caught > 0 ? 1 / caught : 0;
+    const part = catcherShare(film, f);
+    const catcherScale = caught > 0 ? part / caught : 0;
     for (let k = 0; k < 3; k++) {
       let w = 0;
       let w0 = 0;
@@ -151,15 +152,26 @@ export function developFilm(
         w += groups[g][k] * film[at];
         w0 += groups[g][k] * film[at + 3];
       }
-      ratio[i * 3 + k] = w0 > 0 && w !== w0 ? w / w0 : 1;
+      const own = w0 > 0 && w !== w0 ? w / w0 : 1;
+      ratio[i * 3 + k] = part < 1 ? 1 - part * (1 - own) : own;
       // The plate's own reflection is in the plate and would be scaled with it: the rest of it is given back.
-      const gloss = (1 - ratio[i * 3 + k]) * film[f + L.FILM_GLOSS + k];
+      const gloss = (1 - own) * film[f + L.FILM_GLOSS + k];
       added[i * 3 + k] = (film[f + L.FILM_ADDED + k] + gloss) * catcherScale;
     }
     const a = film[f + L.FILM_ALPHA];
     depth[i] = a > 0 ? film[f + L.FILM_DEPTH] / a : 0;
   }
   return into;
+}
+
+/**
+ * Share of a pixel beside the props that shows a catcher. Where one ends, the rest is what lies behind it in the plate, and
+ * keeps its light.
+ */
+function catcherShare(film: Float32Array, f: number): number {
+  const caught = film[f + L.FILM_CATCHER];
+  const free = film[f + L.FILM_SAMPLES] - film[f + L.FILM_ALPHA];
+  return caught < free ? caught / free : 1;
 }
 
 /** Share of the hemisphere that is open in every pixel; null where the film does not hold it. */
@@ -271,6 +283,7 @@ function developHalf(
       if (whole > 1e-9) prop[i * 4 + k] *= 1 + changeOf(film, f + layout.propLights + k, changes, k) / whole;
     }
   const caught = take(f + L.FILM_CATCHER, h + L.HALF_CATCHER);
+  const part = catcherShare(film, f);
   for (let k = 0; k < 3; k++) {
     const evenW = film[h + L.HALF_W + k];
     const evenW0 = film[h + L.HALF_W0 + k];
@@ -279,9 +292,9 @@ function developHalf(
     // Of a half that met no catcher the whole knows more.
     const known = halfW0 > 1e-9 ? halfW / halfW0 : w0[k] > 1e-9 ? w[k] / w0[k] : 1;
     const quotient = known * change[k];
-    ratio[i * 3 + k] = quotient;
+    ratio[i * 3 + k] = part < 1 ? 1 - part * (1 - quotient) : quotient;
     const gloss = (1 - quotient) * take(f + L.FILM_GLOSS + k, h + L.HALF_GLOSS + k);
-    added[i * 3 + k] = caught > 0 ? (take(f + L.FILM_ADDED + k, h + L.HALF_ADDED + k) + gloss) / caught : 0;
+    added[i * 3 + k] = caught > 0 ? (part * (take(f + L.FILM_ADDED + k, h + L.HALF_ADDED + k) + gloss)) / caught : 0;
   }
 }
 
