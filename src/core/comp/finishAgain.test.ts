@@ -94,3 +94,12 @@ test("settings changed one after the other give the bits of finishing afresh, wh
   // The passes themselves stay as they were.
   expect(JSON.stringify([...passes.prop, ...passes.ratio])).toBe(before);
 });
+
+test("rows are dealt out whole and in order, also of pictures lower than there are workers", () => {
+  for (const height of [1, 7, 20, 33, 426])
+    for (const count of [1, 2, 3, 4]) {
+      const shares = sharesOf(height, count);
+      const rows = shares.flatMap(({ from, to }) => Array.from({ length: to - from }, (_, i) => from + i));
+      expect(rows).toEqual(Array.from({ length: height }, (_, y) => y));
+    }
+});

@@ -14,9 +14,9 @@ export interface Share {
 /** Rows that every share but the last is a multiple of: what is drawn in stripes of them goes on from share to share. */
 const STEP = 8;
 
-/** A picture's rows, dealt out evenly to so many. */
+/** A picture's rows, dealt out evenly to so many; of a low picture some get none. */
 export function sharesOf(height: number, count: number): Share[] {
-  const at = (n: number) => (n === count ? height : STEP * Math.round((height * n) / count / STEP));
+  const at = (n: number) => (n === count ? height : Math.min(height, STEP * Math.round((height * n) / count / STEP)));
   return Array.from({ length: count }, (_, n) => ({ from: at(n), to: at(n + 1) }));
 }
 

@@ -144,12 +144,11 @@ export const useComp = defineStore("comp", () => {
     }
   }
 
-  /** All workers' rows together; null where some have nothing to finish. */
+  /** All workers' rows together: of a low picture some have none. */
   async function quickPicture(ask: CompAsk): Promise<CompPicture | null> {
     const begun = performance.now();
     const parts = (await Promise.all(all().map((each) => each.finishRows(ask)))).filter((part) => part !== null);
-    if (parts.length < all().length) return null;
-    if (parts.length === 1) return parts[0];
+    if (parts.length <= 1) return parts[0] ?? null;
     const canvas = new OffscreenCanvas(parts[0].bitmap.width, parts[0].height);
     const context = canvas.getContext("2d")!;
     for (const { bitmap, y0 } of parts) {

@@ -86,9 +86,9 @@ const asks = {
     return painted(linear, layers.plate, width, choice, encoding, begun);
   },
 
-  /** This worker's rows of the picture at half the size. */
+  /** This worker's rows of the picture at half the size; null where it has none. */
   async finishRows({ shot, without, view, matte }: CompAsk): Promise<CompRows | null> {
-    if (!half || !share || !encoding) return null;
+    if (!half || !share || !encoding || share.share.from === share.share.to) return null;
     const begun = performance.now();
     const { width, height } = half;
     const rows = share.share;
