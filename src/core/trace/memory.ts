@@ -4,10 +4,11 @@ import type { KernelMemory } from "./kernel.ts";
 const PAGE = 65536;
 const MAX_THREADS = 32;
 
+// The module's own tables stand from 1024 on.
 /** Word that counts generations: threads leave a tile when it moves on. */
-export const GENERATION_ADDRESS = 1024;
+export const GENERATION_ADDRESS = 256;
 /** Word from which threads take the number of the next tile. */
-export const TILE_COUNTER_ADDRESS = 1088;
+export const TILE_COUNTER_ADDRESS = 320;
 
 /** Scratch memory of thread number `thread`. */
 export function scratchAddress(thread: number): number {
@@ -19,6 +20,7 @@ export function scratchAddress(thread: number): number {
 /** Bump allocator over the module's memory. Everything after the threads' scratch belongs to one scene at a time. */
 export class SceneMemory {
   private next: number;
+  private readonly buffers = new WeakSet<ArrayBufferLike>();
   private readonly base = PAGE + MAX_THREADS * SCRATCH_BYTES;
 
   constructor(private readonly memory: KernelMemory) {
@@ -53,8 +55,17 @@ export class SceneMemory {
     return this.memory.buffer;
   }
 
+  /** True of values that `f32` gave: memory that grows has another buffer, and views keep theirs. */
+  holds(values: Float32Array): boolean {
+    return this.buffers.has(values.buffer);
+  }
+
   f32(address: number, length: number): Float32Array {
+    this.buffers.add(this.memory.buffer);
     return new Float32Array(this.memory.buffer, address, length);
+  }
+  f64(address: number, length: number): Float64Array {
+    return new Float64Array(this.memory.buffer, address, length);
   }
   u32(address: number, length: number): Uint32Array {
     return new Uint32Array(this.memory.buffer, address, length);
