@@ -1,10 +1,10 @@
 // Camera samples of a tile, and what each adds to the film: props, and catchers with and without the props.
 import { paramF, paramU, setParams } from "./params";
-import { aimAtPixel, lensX, lensY, lensZ, rayX, rayY, rayZ, throughLens } from "./lens";
+import { aimAtFour, aimAtPixel, lensX, lensY, lensZ, rayX, rayY, rayZ, takeRay, throughLens } from "./lens";
 import { draw, draw1, draw2, seekDimension, startSample } from "./sampler";
 import { drawCosine, localX, localY, localZ, setFrame, toWorld, worldX, worldY, worldZ } from "./frame";
 import { setMoment } from "./motion";
-import { lightScratch } from "./traversal";
+import { lightScratch, rayScratch } from "./traversal";
 import { fresnel, throughB, throughG, throughR } from "./ask";
 import * as surface from "./surface";
 import * as bsdf from "./bsdf";
@@ -405,6 +405,26 @@ function filtered(table: u32, u: f32): f32 {
   return a + (x - <f32>i) * (load<f32>(table + (i << 2), 4) - a);
 }
 
+/** Aims the rays of four samples, from sample s of pixel x of row y on: those of one pixel first, then the next one's. */
+function aimAhead(rays: u32, x: u32, y: u32, s: u32, s0: u32, s1: u32): void {
+  const width = paramU(PARAM_WIDTH),
+    seed = paramU(PARAM_SEED),
+    filter = paramU(PARAM_FILTER);
+  const scaleX = paramF(PARAM_FRAME_WIDTH) / <f32>width,
+    scaleY = paramF(PARAM_FRAME_HEIGHT) / <f32>paramU(PARAM_HEIGHT);
+  for (let k: u32 = 0; k < 4; k++) {
+    startSample(y * width + x, s, seed);
+    draw();
+    store<f32>(rays + (k << 2), (<f32>x + <f32>0.5 + filtered(filter, draw1())) * scaleX);
+    store<f32>(rays + (k << 2), (<f32>y + <f32>0.5 + filtered(filter, draw2())) * scaleY, 16);
+    if (++s === s1) {
+      s = s0;
+      x++;
+    }
+  }
+  aimAtFour(rays);
+}
+
 /**
  * Adds samples `s0` to `s1 - 1` of the pixels [x0, x1) x [y0, y1) to the film; sample 0 begins their sums anew. Returns 0, or 1 when the host's
  * generation counter moved on and the tile was left.
@@ -415,8 +435,7 @@ export function renderTile(params: u32, x0: u32, y0: u32, x1: u32, y1: u32, s0: 
     film = paramU(PARAM_FILM),
     seed = paramU(PARAM_SEED),
     stride = paramU(PARAM_FILM_STRIDE) << 2;
-  const scaleX = paramF(PARAM_FRAME_WIDTH) / <f32>width,
-    scaleY = paramF(PARAM_FRAME_HEIGHT) / <f32>paramU(PARAM_HEIGHT);
+  const rays = rayScratch();
   const ex = paramF(PARAM_POSITION),
     ey = paramF(PARAM_POSITION + 4),
     ez = paramF(PARAM_POSITION + 8);
@@ -425,8 +444,7 @@ export function renderTile(params: u32, x0: u32, y0: u32, x1: u32, y1: u32, s0: 
     axisZ = paramF(PARAM_ROTATION + 32);
   const picture = paramU(PARAM_PICTURE) != 0,
     cancel = paramU(PARAM_CANCEL),
-    generation = <i32>paramU(PARAM_GENERATION),
-    filter = paramU(PARAM_FILTER);
+    generation = <i32>paramU(PARAM_GENERATION);
   const lens = paramF(PARAM_LENS_RADIUS) > 0,
     shutter = paramU(PARAM_SHUTTER) != 0,
     spread = paramF(PARAM_SPREAD);
@@ -443,21 +461,25 @@ export function renderTile(params: u32, x0: u32, y0: u32, x1: u32, y1: u32, s0: 
   for (let y = y0; y < y1; y++) {
     if (cancel && atomic.load<i32>(cancel) != generation) return 1;
     if (s0 == 0) memory.fill(film + (y * width + x0) * stride, 0, (x1 - x0) * stride);
+    let ahead: u32 = 4;
     for (let x = x0; x < x1; x++) {
       pixel = film + (y * width + x) * stride;
       lights = pixel + lightsAt;
       for (let s = s0; s < s1; s++) {
         half = halfAt && !(s & 1) ? pixel + halfAt : 0;
+        if (ahead === 4) {
+          aimAhead(rays, x, y, s, s0, s1);
+          ahead = 0;
+        }
         startSample(y * width + x, s, seed);
-        draw();
-        const u = (<f32>x + <f32>0.5 + filtered(filter, draw1())) * scaleX,
-          v = (<f32>y + <f32>0.5 + filtered(filter, draw2())) * scaleY;
-        aimAtPixel(u, v);
+        seekDimension(LENS_DIMENSION);
+        const u = load<f32>(rays + (ahead << 2)),
+          v = load<f32>(rays + (ahead << 2), 16);
+        takeRay(rays, ahead++);
         let ox = ex,
           oy = ey,
           oz = ez;
         if (lens) {
-          seekDimension(LENS_DIMENSION);
           throughLens();
           ox = lensX();
           oy = lensY();

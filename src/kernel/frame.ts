@@ -110,16 +110,14 @@ export function toDisk(u: f32, v: f32): void {
     diskB = 0;
     return;
   }
-  const quarter: f32 = 0.7853981633974483;
-  if (abs<f32>(a) > abs<f32>(b)) {
-    const angle = quarter * (b / a);
-    diskA = a * cosine(angle);
-    diskB = a * sine(angle);
-  } else {
-    const angle = quarter * (a / b);
-    diskA = b * sine(angle);
-    diskB = b * cosine(angle);
-  }
+  // Whichever is larger is as good as random: chosen without a branch.
+  const wide = abs<f32>(a) > abs<f32>(b),
+    radius = select<f32>(a, b, wide),
+    angle = <f32>0.7853981633974483 * (select<f32>(b, a, wide) / radius),
+    along = radius * cosine(angle),
+    across = radius * sine(angle);
+  diskA = select<f32>(along, across, wide);
+  diskB = select<f32>(across, along, wide);
 }
 export function diskX(): f32 {
   return diskA;

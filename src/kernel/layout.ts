@@ -8,6 +8,7 @@
 export const SCRATCH_BYTES = 65536;
 export const SCRATCH_INSTANCES = 32768;
 export const SCRATCH_LIGHTS = 61440;
+export const SCRATCH_RAYS = 61312; // four rays: of each five words u, v and direction, in planes (lens.ts)
 export const MAX_LIGHT_GROUPS = 170;
 
 // One triangle: three vertex indices and a part index.

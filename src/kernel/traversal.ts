@@ -16,6 +16,7 @@ import {
   PARAM_INSTANCES,
   SCRATCH_INSTANCES,
   SCRATCH_LIGHTS,
+  SCRATCH_RAYS,
 } from "./layout";
 
 const CHILDREN: usize = NODE_CHILDREN;
@@ -37,6 +38,10 @@ export function setScratch(address: u32): void {
 /** Where the thread keeps the light of its path by group. */
 export function lightScratch(): u32 {
   return scratch + SCRATCH_LIGHTS;
+}
+/** Where the thread keeps the rays that it has aimed ahead. */
+export function rayScratch(): u32 {
+  return scratch + SCRATCH_RAYS;
 }
 export function hitT(): f32 {
   return foundT;
