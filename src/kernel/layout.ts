@@ -302,3 +302,5 @@ export const DENOISE_LEAST_SLOPE = 0.0012; // squared slope that every feature i
 export const DENOISE_APART = 20; // beyond this distance a place counts nothing
 export const DENOISE_TERMS = 13; // floats that the filter keeps its constants in
 export const DENOISE_MARGIN = 12; // floats to each side of a row of scratch, more than what is looked at and three
+
+export const BLOCK_PLAN_BYTES = 24; // of a channel of an OpenEXR block (blocks.ts)

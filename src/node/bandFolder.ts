@@ -1,11 +1,13 @@
 import { createHash } from "node:crypto";
-import { mkdir, open, readFile, rename, rm } from "node:fs/promises";
+import type { FileHandle } from "node:fs/promises";
+import { mkdir, open, rename, rm } from "node:fs/promises";
 import path from "node:path";
 import type { Band } from "./bands.ts";
 import type { PackedPixels, UnpackedFilm } from "#core/trace/sparse";
 import { unpackPixels } from "#core/trace/sparse";
 
-const HEAD_BYTES = 32 + 12;
+const KEY_BYTES = 32;
+const HEAD_BYTES = KEY_BYTES + 12;
 
 /**
  * Finished bands of one render as films of sums, a file each, written whole or not at all: what a killed server goes on
@@ -41,29 +43,47 @@ export class BandFolder {
     await rename(`${target}.part`, target);
   }
 
-  /** The film of a kept band, in memory of its own or in `into`, or null if there is none that can be read. */
-  async read(
+  /** The film of a kept band, or null if there is none that can be read. */
+  async read(band: Band, width: number, stride: number): Promise<UnpackedFilm | null> {
+    const words = await this.readPacked(band, width, stride);
+    return words && unpackPixels(words, width * (band.y1 - band.y0), stride);
+  }
+
+  /** The same as it is packed, in memory of its own or in that of `room`. */
+  async readPacked(
     band: Band,
     width: number,
     stride: number,
-    into: Float32Array | null = null,
-  ): Promise<UnpackedFilm | null> {
+    room: (words: number) => Uint32Array = (words) => new Uint32Array(words),
+  ): Promise<Uint32Array | null> {
+    let file: FileHandle | null = null;
     try {
-      const bytes = await readFile(this.fileOf(band));
-      if (!bytes.subarray(0, 32).equals(this.key)) return null;
-      const head = [0, 4, 8].map((at) => bytes.readUInt32LE(32 + at));
-      const rows = band.y1 - band.y0;
-      if (head[0] !== width || head[1] !== rows || head[2] !== stride) return null;
-      const body = bytes.subarray(HEAD_BYTES);
-      const whole = body.byteOffset % 4 === 0 ? body : Uint8Array.from(body);
-      const words = new Uint32Array(whole.buffer, whole.byteOffset, whole.length / 4);
-      return unpackPixels(words, width * rows, stride, into);
+      file = await open(this.fileOf(band), "r");
+      const head = new Uint8Array(HEAD_BYTES);
+      await readWhole(file, head, 0);
+      if (!this.key.equals(head.subarray(0, KEY_BYTES))) return null;
+      const [w, h, s] = new Uint32Array(head.buffer, KEY_BYTES);
+      if (w !== width || h !== band.y1 - band.y0 || s !== stride) return null;
+      const words = room(((await file.stat()).size - HEAD_BYTES) / 4);
+      await readWhole(file, new Uint8Array(words.buffer, words.byteOffset, words.byteLength), HEAD_BYTES);
+      return words;
     } catch {
       return null;
+    } finally {
+      await file?.close();
     }
   }
 
   async clear(): Promise<void> {
     await rm(this.folder, { recursive: true, force: true });
+  }
+}
+
+/** Reads as many bytes as there is room for. Throws where there are not so many. */
+async function readWhole(file: FileHandle, into: Uint8Array, from: number): Promise<void> {
+  for (let at = 0; at < into.length;) {
+    const { bytesRead } = await file.read(into, at, into.length - at, from + at);
+    if (bytesRead === 0) throw new RangeError("The file ends early.");
+    at += bytesRead;
   }
 }

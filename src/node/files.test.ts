@@ -5,6 +5,7 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import sharp from "sharp";
 import { seeded } from "../testing/random.ts";
 import { ExrFile } from "./exrFile.ts";
+import { ownPng } from "../testing/render.ts";
 import { PngFile, packStripe } from "./pngFile.ts";
 import { readWithThree } from "../testing/threeExr.ts";
 
@@ -42,7 +43,7 @@ describe("PNG", () => {
     for (let from = 0; from < height; from += 7) {
       const rows = all.slice(from * width * channels, Math.min(height, from + 7) * width * channels);
       const some = bits === 8 ? new Uint8Array(rows) : new Uint16Array(rows);
-      await png.append(packStripe(some, width, channels, from + 7 >= height));
+      await png.append(packStripe(await ownPng(), some, width, channels, from + 7 >= height));
     }
     await png.finish();
     const { data, info } = await sharp(file)
@@ -58,7 +59,7 @@ describe("PNG", () => {
     const profile = new Uint8Array(Buffer.from("not a real profile, but bytes of one".repeat(9)));
     const file = path.join(folder, "profile.png");
     const png = await PngFile.create(file, 2, 1, 3, 8, profile);
-    await png.append(packStripe(new Uint8Array(6), 2, 3, true));
+    await png.append(packStripe(await ownPng(), new Uint8Array(6), 2, 3, true));
     await png.finish();
     const bytes = await readFile(file);
     const at = bytes.indexOf("iCCP");

@@ -395,7 +395,8 @@ describe("the border of a catcher", () => {
   test("is reported where the shadow runs over it, and not where the ground is wide enough", async () => {
     const find = async (half: number) => {
       const film = await renderScene(still(half), { ...settings, sums: PROOF_SUMS }, { samples: 64 });
-      return catcherBorder(film.pixels, 96, 96, film.layout);
+      const { ratio } = developFilm(film.pixels, 96, 96, film.layout);
+      return catcherBorder(filmCounts(film.pixels, 96 * 96, film.layout), ratio, 96, 96);
     };
     const small = await find(1.6);
     expect(small.open).toBeGreaterThan(5);
@@ -415,7 +416,7 @@ describe("the border of a catcher", () => {
     }
     const openAt = (mean: number) => {
       const ratio = Float32Array.from({ length: 96 * 96 * 3 }, () => mean + 0.2 * gaussian(random));
-      return catcherBorder(film, 96, 96, layout, 0, unitWeights(), ratio);
+      return catcherBorder(filmCounts(film, 96 * 96, layout), ratio, 96, 96);
     };
     expect(borderNotice(openAt(1))).toBeNull();
     expect(openAt(0.7).open).toBeGreaterThan(40);

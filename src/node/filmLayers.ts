@@ -1,7 +1,7 @@
 import type { ExrChannel } from "#core/image/exr";
 import type { PassGroup } from "#core/render/schema";
-import type { FilmLayout } from "#core/trace/film";
-import { filmCounts, filmLayers } from "#core/trace/film";
+import type { FilmCounts, FilmLayout } from "#core/trace/film";
+import { filmLayers } from "#core/trace/film";
 
 /** To which group a layer belongs. */
 function groupOf(name: string): PassGroup {
@@ -17,12 +17,11 @@ function groupOf(name: string): PassGroup {
  */
 export function layerChannels(
   film: Float32Array,
+  counts: FilmCounts,
   there: Uint8Array,
-  pixels: number,
   layout: FilmLayout,
   passes: readonly PassGroup[],
 ): ExrChannel[] {
-  const counts = filmCounts(film, pixels, layout);
   const used = new Set<string>();
   return filmLayers(layout).flatMap(({ name, channels, offset, count, empty }) => {
     if (!passes.includes(groupOf(name))) return [];

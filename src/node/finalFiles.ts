@@ -108,7 +108,7 @@ async function writeRows(w: Writing) {
     source,
     passes: source.kind === "film" ? choice.passes : [],
     occlusion: source.kind === "files" ? source.files.occlusion !== null : wantsOcclusion(shot, choice.passes),
-    module: source.kind === "film" && source.denoise ? await compileKernel() : null,
+    module: await compileKernel(),
   };
   const threads = choice.threads || availableParallelism();
   const pool = FinishPool.open(setup, threads);

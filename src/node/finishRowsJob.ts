@@ -5,7 +5,7 @@ import { finishRows } from "#core/comp/finish";
 import type { DecodedPlate } from "#core/comp/composite";
 import { codesOver, propCodes } from "#core/comp/composite";
 import { lightWeights, scaleProp } from "#core/comp/weights";
-import type { ExrChannel } from "#core/image/exr";
+import type { BlockBytes, ExrChannel } from "#core/image/exr";
 import { colourChannels, packRows } from "#core/image/exr";
 import { checkExr } from "#core/image/exrCheck";
 import { fromHalf, readExrRows } from "#core/image/exrRead";
@@ -15,17 +15,19 @@ import type { LightPart } from "#core/light/schema";
 import type { PassGroup } from "#core/render/schema";
 import type { CatcherBorder } from "#core/trace/border";
 import { catcherBorder } from "#core/trace/border";
-import type { FilmLayout, LightWeights, Passes } from "#core/trace/film";
-import { emptyPasses, occlusionOf } from "#core/trace/film";
+import type { FilmCounts, FilmLayout, LightWeights, Passes } from "#core/trace/film";
+import { emptyPasses, filmCounts, occlusionOf, somePasses } from "#core/trace/film";
 import type { NoisyRows, PartFilter } from "#core/trace/denoise";
 import { DENOISE_HALO, denoiseRows, developNoisy, emptyNoisyRows, someNoisyRows } from "#core/trace/denoise";
+import { kernelBlocks } from "#core/trace/kernelBlocks";
 import { kernelFilter } from "#core/trace/kernelDenoise";
+import { KernelFilm, kernelPasses } from "#core/trace/kernelFilm";
+import type { PngFilter } from "#core/trace/kernelPng";
+import { kernelPng } from "#core/trace/kernelPng";
 import { SceneMemory, scratchAddress } from "#core/trace/memory";
 import { noiseSum } from "#core/trace/noise";
-import * as L from "#kernel/layout";
 import { BandFolder } from "./bandFolder.ts";
 import type { Band, Film } from "./bands.ts";
-import { developBand } from "./bands.ts";
 import { layerChannels } from "./filmLayers.ts";
 import { newKernelMemory, openKernel } from "./kernelFile.ts";
 import { plateRowsAt } from "./plateRows.ts";
@@ -48,8 +50,8 @@ export interface FinishSetup {
   /** Layers that go into one file, if any do. */
   passes: PassGroup[];
   occlusion: boolean;
-  /** The kernel, where noise is taken out. */
-  module: WebAssembly.Module | null;
+  /** The kernel. */
+  module: WebAssembly.Module;
 }
 /** Films of sums in a folder of bands. */
 export interface FilmSource {
@@ -81,7 +83,7 @@ export interface FinishedRows {
   samples: number;
 }
 
-const pack = (raw: Uint8Array) => deflateSync(raw, { level: 2 });
+const pack = (raw: Uint8Array) => deflateSync(raw, { level: 2, chunkSize: 1 << 18 });
 const STRIDES = { prop: 4, ratio: 3, added: 3, depth: 1 } as const;
 
 /** Finishes rows after rows of one picture. */
@@ -89,12 +91,18 @@ export class RowFinisher {
   private readonly folder: BandFolder | null;
   private readonly encode: ReturnType<typeof pixelEncoder>;
   private readonly shown: PlateEncoding;
-  private memory: Float32Array | null = null;
   private noisy: NoisyRows | null = null;
-  private kernel: Promise<PartFilter> | null = null;
+  private passes: Passes | null = null;
   private files: Promise<Record<string, Uint8Array>> | null = null;
 
-  constructor(private readonly setup: FinishSetup) {
+  static async open(setup: FinishSetup): Promise<RowFinisher> {
+    return new RowFinisher(setup, await openTools(setup));
+  }
+
+  private constructor(
+    private readonly setup: FinishSetup,
+    private readonly tools: Tools,
+  ) {
     const { source, plate } = setup;
     this.folder = source.kind === "film" ? new BandFolder(source.folder, source.name) : null;
     this.encode = pixelEncoder(plate.encoding);
@@ -116,7 +124,7 @@ export class RowFinisher {
       samples: 0,
     };
     const occlusion = this.wantsOcclusion() ? new Float32Array(width * (h1 - h0)) : null;
-    const passes = { ...emptyPasses(width, h1 - h0), occlusion };
+    const passes = { ...this.emptyPasses(h1 - h0), occlusion };
     if (source.kind === "files") await this.readPasses(passes, h0, h1);
     else await this.develop(source, passes, { y0, y1, h0, h1 }, out);
     const rows = y1 - y0;
@@ -139,19 +147,30 @@ export class RowFinisher {
       touched.subarray((y0 - h0) * width, (y1 - h0) * width),
       this.encode,
     );
+    const { png } = this.tools;
     const float = isFloat(plate.encoding);
     if (float) this.putExr(out, "float", rows, y0, colourChannels(halvesOf(codes), 3), "half");
     const own = float ? reencoded(codes, plate.encoding, this.shown) : codes;
     const last = y1 === height;
-    out.png.picture = packStripe(own, width, 3, last);
+    out.png.picture = packStripe(png, own, width, 3, last);
     const encode = float ? undefined : this.encode;
     out.png.prop = packStripe(
+      png,
       propCodes({ width, height: rows, prop: cut(layers.prop, 4) }, this.shown, encode),
       width,
       4,
       last,
     );
     return out;
+  }
+
+  /** Room for the passes of so many rows; that of films is overwritten by the next ones. */
+  private emptyPasses(rows: number): Passes {
+    const { width } = this.setup.size;
+    if (this.setup.source.kind === "files") return emptyPasses(width, rows);
+    const { memory } = this.tools;
+    if (!this.passes || this.passes.height < rows) this.passes = kernelPasses(memory, width, rows);
+    return somePasses(this.passes, rows);
   }
 
   private wantsOcclusion(): boolean {
@@ -178,21 +197,22 @@ export class RowFinisher {
       if (band.y1 <= d0 || band.y0 >= d1) continue;
       const { film, there } = await this.readBand(band, layout);
       if (noisy) putNoisy(noisy, film, band, lightWeights(shot), d0, d1);
-      else putRows(passes, developBand(shot, film), band.y0, at.h0);
-      if (passes.occlusion) putOcclusion(passes.occlusion, film, band, at);
+      else this.developInto(passes, band, at);
+      const counts = this.countsOf(film);
+      if (passes.occlusion) putOcclusion(passes.occlusion, occlusionOf(counts)!, film, band, at);
       if (!own(band)) continue;
-      this.look(film, band, out, rendered);
-      if (!noisy) this.packLayers(film, there, band, passes, at.h0, out);
+      this.look(film, counts, band, out, rendered);
+      if (!noisy) this.packLayers(film, counts, there, band, passes, at.h0, out);
     }
     if (!noisy) return;
-    const clean = denoiseRows(noisy, { y0: at.h0 - d0, y1: at.h1 - d0 }, await this.filter());
+    const clean = denoiseRows(noisy, { y0: at.h0 - d0, y1: at.h1 - d0 }, this.tools.filter);
     scaleProp(clean.prop, shot.light.propLevel);
     putRows(passes, clean, d0, at.h0);
     if (this.setup.passes.length === 0) return;
     // Read once more: to hold whole films while the noise is taken out would take more memory than all else.
     for (const band of bands.filter(own)) {
       const { film, there } = await this.readBand(band, layout);
-      this.packLayers(film, there, band, passes, at.h0, out);
+      this.packLayers(film, this.countsOf(film), there, band, passes, at.h0, out);
     }
   }
 
@@ -205,35 +225,65 @@ export class RowFinisher {
   /** The film of a band, in memory that the next one overwrites. */
   private async readBand(band: Band, layout: FilmLayout): Promise<{ film: Film; there: Uint8Array }> {
     const { width } = this.setup.size;
-    const read = await this.folder!.read(band, width, layout.stride, this.memory);
-    if (!read) throw new Error("A band of the render is missing from the server's folder. Render it again.");
-    const { pixels, there } = read;
-    if (!this.memory || this.memory.length < pixels.length) this.memory = pixels;
+    const film = this.tools.film!;
+    const packed = await this.folder!.readPacked(band, width, layout.stride, (words) => film.words(words));
+    const unpacked = packed && film.unpack(packed.length, width * (band.y1 - band.y0));
+    if (!unpacked) throw new Error("A band of the render is missing from the server's folder. Render it again.");
+    const { pixels, there } = unpacked;
     return { film: { width, height: band.y1 - band.y0, layout, pixels }, there };
   }
 
+  /** Develops rows h0 to h1 of the band that was read last. */
+  private developInto(passes: Passes, band: Band, { h0, h1 }: { h0: number; h1: number }): void {
+    const film = this.tools.film!;
+    const { shot, size } = this.setup;
+    const { width } = size;
+    const [from, to] = [Math.max(h0, band.y0), Math.min(h1, band.y1)];
+    if (from >= to) return;
+    const [first, count, into] = [(from - band.y0) * width, (to - from) * width, (from - h0) * width];
+    film.develop(lightWeights(shot), first, count, passes, into);
+    scaleProp(passes.prop.subarray(into * 4, (into + count) * 4), shot.light.propLevel);
+  }
+
+  private countsOf({ pixels, width, height, layout }: Film): FilmCounts {
+    const film = this.tools.film!;
+    return filmCounts(pixels, width * height, layout, film.planesOf);
+  }
+
   /** Noise, borders and counts of a band; `rendered` holds its ratio among other rows. */
-  private look(film: Film, band: Band, out: FinishedRows, rendered: { ratio: Float32Array; y0: number }): void {
-    const { shot, size, plate } = this.setup;
+  private look(
+    film: Film,
+    counts: FilmCounts,
+    band: Band,
+    out: FinishedRows,
+    rendered: { ratio: Float32Array; y0: number },
+  ): void {
+    const { size, plate } = this.setup;
     const { pixels, layout, width, height: rows } = film;
     const full = { width: plate.width, height: plate.height, pixels: plate.linear };
     const { sum, count } = noiseSum(
       { film: pixels, layout, width, y0: band.y0, height: size.height, plate: full },
       { x0: 0, y0: band.y0, x1: width, y1: band.y1 },
+      counts.samples,
     );
     out.noise.sum += sum;
     out.noise.count += count;
     const from = band.y0 - rendered.y0;
     const ratio = rendered.ratio.subarray(from * width * 3, (from + rows) * width * 3);
-    const edge = catcherBorder(pixels, width, rows, layout, band.y0, lightWeights(shot), ratio);
-    out.border = worseBorder(out.border, edge);
-    for (let f = 0; f < pixels.length; f += layout.stride) {
-      out.limited += pixels[f + L.FILM_LIMITED];
-      out.samples += pixels[f + L.FILM_SAMPLES];
-    }
+    out.border = worseBorder(out.border, catcherBorder(counts, ratio, width, rows, band.y0));
+    for (const n of counts.limited) out.limited += n;
+    for (const n of counts.samples) out.samples += n;
   }
 
-  private packLayers(film: Film, there: Uint8Array, band: Band, passes: Passes, h0: number, out: FinishedRows): void {
+  private packLayers(
+    film: Film,
+    counts: FilmCounts,
+    there: Uint8Array,
+    band: Band,
+    passes: Passes,
+    h0: number,
+    out: FinishedRows,
+  ): void {
     if (this.setup.passes.length === 0) return;
     const { pixels, layout, width, height: rows } = film;
     const skip = (band.y0 - h0) * width;
@@ -243,15 +293,9 @@ export class RowFinisher {
       ...colourChannels(part(passes.ratio, 3), 3, "ratio."),
       ...colourChannels(part(passes.added, 3), 3, "added."),
       { name: "Z", values: part(passes.depth, 1), type: "float" },
-      ...layerChannels(pixels, there, width * rows, layout, this.setup.passes),
+      ...layerChannels(pixels, counts, there, layout, this.setup.passes),
     ];
     this.putExr(out, "layers", rows, band.y0, channels, "half");
-  }
-
-  /** The denoiser's inner loops in the kernel, opened when they are first wanted. */
-  private filter(): Promise<PartFilter> {
-    this.kernel ??= openFilter(this.setup.module!);
-    return this.kernel;
   }
 
   private putExr(
@@ -262,7 +306,7 @@ export class RowFinisher {
     channels: ExrChannel[],
     type: "half" | "float",
   ): void {
-    const blocks = packRows(this.setup.size.width, rows, y0, channels, type, pack);
+    const blocks = packRows(this.setup.size.width, rows, y0, channels, type, pack, this.tools.bytesOf);
     const before = out.exr[name];
     if (before) before.blocks.push(...blocks);
     else out.exr[name] = { blocks, channels: channels.map((c) => ({ name: c.name, type: c.type })) };
@@ -302,10 +346,27 @@ export class RowFinisher {
   }
 }
 
-async function openFilter(module: WebAssembly.Module): Promise<PartFilter> {
-  const memory = newKernelMemory();
-  const kernel = await openKernel(module, memory, scratchAddress(0));
-  return kernelFilter(kernel, new SceneMemory(memory));
+/** What works in the kernel, in memory of this finisher's own. */
+interface Tools {
+  memory: SceneMemory;
+  png: PngFilter;
+  bytesOf: BlockBytes;
+  filter: PartFilter;
+  film: KernelFilm | null;
+}
+
+async function openTools({ module, bands, size, source }: FinishSetup): Promise<Tools> {
+  const own = newKernelMemory();
+  const kernel = await openKernel(module, own, scratchAddress(0));
+  const memory = new SceneMemory(own);
+  const rows = Math.max(...bands.map(({ y0, y1 }) => y1 - y0));
+  return {
+    memory,
+    png: kernelPng(kernel, memory),
+    bytesOf: kernelBlocks(kernel, memory),
+    filter: kernelFilter(kernel, memory),
+    film: source.kind === "film" ? new KernelFilm(kernel, memory, rows * size.width, source.layout) : null,
+  };
 }
 
 /** Puts rows of passes that begin at `y0` into those that begin at `h0`, as far as both have them. */
@@ -319,11 +380,15 @@ function putRows(into: Passes, rows: Passes, y0: number, h0: number): void {
     );
 }
 
-function putOcclusion(into: Float32Array, film: Film, band: Band, { h0, h1 }: { h0: number; h1: number }): void {
-  const { width } = film;
+function putOcclusion(
+  into: Float32Array,
+  open: Float32Array,
+  { width }: Film,
+  band: Band,
+  { h0, h1 }: { h0: number; h1: number },
+): void {
   const [from, to] = [Math.max(h0, band.y0), Math.min(h1, band.y1)];
   if (from >= to) return;
-  const open = occlusionOf(film.pixels, width * film.height, film.layout)!;
   into.set(open.subarray((from - band.y0) * width, (to - band.y0) * width), (from - h0) * width);
 }
 

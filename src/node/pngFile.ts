@@ -1,8 +1,9 @@
 import type { FileHandle } from "node:fs/promises";
 import { open } from "node:fs/promises";
 import { constants, crc32, deflateRawSync, deflateSync } from "node:zlib";
+import type { PngFilter } from "#core/trace/kernelPng";
 
-/** Rows of a PNG (ISO/IEC 15948), filtered and deflated so that stripes follow each other in one stream. */
+/** Rows of a PNG, filtered and deflated. */
 export interface PngStripe {
   bytes: Uint8Array;
   /** Adler-32 of the filtered rows and their number of bytes (RFC 1950). */
@@ -11,21 +12,6 @@ export interface PngStripe {
 }
 
 const BASE = 65521;
-/** Most additions before the sums must be held below 2^32. */
-const RUN = 3800;
-
-function adlerOf(bytes: Uint8Array): number {
-  let [a, b] = [1, 0];
-  for (let i = 0; i < bytes.length;) {
-    for (const end = Math.min(bytes.length, i + RUN); i < end; i++) {
-      a += bytes[i];
-      b += a;
-    }
-    a %= BASE;
-    b %= BASE;
-  }
-  return b * 65536 + a;
-}
 
 /** Adler-32 of what two texts give one after the other, from theirs and the second one's length. */
 export function joinedAdler(first: number, second: number, length: number): number {
@@ -36,55 +22,25 @@ export function joinedAdler(first: number, second: number, length: number): numb
   return b * 65536 + a;
 }
 
-/** Packs interleaved codes of whole rows; `last` ends the stream. */
+/** Packs interleaved codes of whole rows so that stripes follow each other in one stream; `last` ends it. */
 export function packStripe(
+  filter: PngFilter,
   codes: Uint8Array | Uint16Array,
   width: number,
   channels: 1 | 3 | 4,
   last: boolean,
-  level = 4,
 ): PngStripe {
   const wide = codes instanceof Uint16Array;
   const pixel = wide ? channels * 2 : channels;
-  const bytes = wide ? bigEndian(codes) : codes;
-  const row = width * pixel;
-  const rows = bytes.length / row;
-  const out = new Uint8Array(bytes.length + rows);
-  for (let y = 0, at = 0; y < rows; y++, at += row + 1) filterRow(bytes, y * row, row, pixel, y > 0, out, at);
-  const packed = deflateRawSync(out, { level, finishFlush: last ? constants.Z_FINISH : constants.Z_SYNC_FLUSH });
-  return { bytes: packed, adler: adlerOf(out), length: out.length };
-}
-
-/** One row after the format's filters: nothing where all is 0, differences to the left in a stripe's first row, else Paeth's. */
-function filterRow(
-  bytes: Uint8Array,
-  from: number,
-  row: number,
-  step: number,
-  above: boolean,
-  out: Uint8Array,
-  at: number,
-): void {
-  const end = from + row;
-  let i = from;
-  while (i < end && bytes[i] === 0) i++;
-  if (i === end) return;
-  out[at] = above ? 4 : 1;
-  let to = at + 1;
-  if (!above) {
-    for (i = from; i < end; i++, to++) out[to] = bytes[i] - (i >= from + step ? bytes[i - step] : 0);
-    return;
-  }
-  for (i = from; i < from + step; i++, to++) out[to] = bytes[i] - bytes[i - row];
-  for (; i < end; i++, to++) {
-    const left = bytes[i - step];
-    const up = bytes[i - row];
-    const corner = bytes[i - row - step];
-    const a = Math.abs(up - corner);
-    const b = Math.abs(left - corner);
-    const c = Math.abs(left + up - 2 * corner);
-    out[to] = bytes[i] - (a <= b && a <= c ? left : b <= c ? up : corner);
-  }
+  const { bytes, adler } = filter(wide ? bigEndian(codes) : codes, width * pixel, pixel);
+  // What is left of a photograph's grain repeats nowhere but in runs.
+  const packed = deflateRawSync(bytes, {
+    level: 1,
+    strategy: constants.Z_RLE,
+    chunkSize: 1 << 18,
+    finishFlush: last ? constants.Z_FINISH : constants.Z_SYNC_FLUSH,
+  });
+  return { bytes: packed, adler, length: bytes.length };
 }
 
 function bigEndian(codes: Uint16Array): Uint8Array {
@@ -92,7 +48,7 @@ function bigEndian(codes: Uint16Array): Uint8Array {
   return new Uint8Array(bytes.swap16());
 }
 
-/** A PNG file that is written stripe by stripe, so that large pictures need not be held. */
+/** A PNG file (ISO/IEC 15948) that is written stripe by stripe, so that large pictures need not be held. */
 export class PngFile {
   private at = 0;
   private adler = 1;

@@ -6,7 +6,10 @@ import type { Material, Model } from "#core/props/model";
 import { plainMaterial } from "#core/props/model";
 import { standing } from "#core/props/transform";
 import type { PartFilter } from "#core/trace/denoise";
+import type { Kernel } from "#core/trace/kernel";
 import { kernelFilter } from "#core/trace/kernelDenoise";
+import type { PngFilter } from "#core/trace/kernelPng";
+import { kernelPng } from "#core/trace/kernelPng";
 import type { PackedPixels } from "#core/trace/sparse";
 import { packPixels, packRoom, packedPixels } from "#core/trace/sparse";
 import { SceneMemory, scratchAddress } from "#core/trace/memory";
@@ -94,18 +97,27 @@ export function meanOf({ pixels, layout }: Film): Vec3 {
   return scale(sum, 1 / n);
 }
 
-/** The kernel's filter for denoising, in memory of its own. */
-export async function ownFilter(): Promise<PartFilter> {
+/** A kernel in memory of its own. */
+export async function ownKernel(): Promise<{ kernel: Kernel; memory: SceneMemory }> {
   const memory = newKernelMemory();
   const kernel = await openKernel(await compileKernel(), memory, scratchAddress(0));
-  return kernelFilter(kernel, new SceneMemory(memory));
+  return { kernel, memory: new SceneMemory(memory) };
+}
+
+/** The kernel's filter for denoising. */
+export async function ownFilter(): Promise<PartFilter> {
+  const { kernel, memory } = await ownKernel();
+  return kernelFilter(kernel, memory);
+}
+
+export async function ownPng(): Promise<PngFilter> {
+  const { kernel, memory } = await ownKernel();
+  return kernelPng(kernel, memory);
 }
 
 /** A film as the tracer's threads pack it. */
 export async function packedFilm(film: Float32Array, stride: number): Promise<PackedPixels> {
-  const memory = newKernelMemory();
-  const kernel = await openKernel(await compileKernel(), memory, scratchAddress(0));
-  const scene = new SceneMemory(memory);
+  const { kernel, memory: scene } = await ownKernel();
   const pixels = film.length / stride;
   const job = {
     film: scene.putF32(film),
@@ -114,5 +126,5 @@ export async function packedFilm(film: Float32Array, stride: number): Promise<Pa
     last: pixels,
     room: scene.reserve(packRoom(pixels, stride)),
   };
-  return packedPixels(memory.buffer, job, packPixels(kernel, job));
+  return packedPixels(scene.buffer, job, packPixels(kernel, job));
 }

@@ -94,6 +94,18 @@ export const exrHead = (
   chromaticities: readonly number[] | null = null,
 ): Uint8Array => exrHeader(width, height, byName(channels), type, chromaticities);
 
+/**
+ * Bytes of rows y0 to y1 of channels in the order of their names, reordered and as differences as the format applies them
+ * before deflating: the even bytes first, then the odd ones, each less the one before it. They stand until the next are asked for.
+ */
+export type BlockBytes = (
+  width: number,
+  y0: number,
+  y1: number,
+  channels: ExrChannel[],
+  type: "half" | "float",
+) => Uint8Array;
+
 /** Rows as the file's blocks, each with its head: `rows` of them from row `y0` of the picture on, a multiple of `EXR_LINES`. */
 export function packRows(
   width: number,
@@ -102,6 +114,7 @@ export function packRows(
   channels: ExrChannel[],
   type: "half" | "float",
   pack: (raw: Uint8Array) => Uint8Array,
+  bytesOf: BlockBytes = predictedBlock,
 ): Uint8Array[] {
   const sorted = byName(channels);
   const blocks: Uint8Array[] = [];
@@ -112,7 +125,7 @@ export function packRows(
     const key = evenKey(width, from, to, sorted);
     let body = key === null ? undefined : even.get(key);
     if (!body) {
-      const raw = predictedBlock(width, from, to, sorted, type);
+      const raw = bytesOf(width, from, to, sorted, type);
       const packed = pack(raw);
       body = packed.length < raw.length ? packed : unpredicted(raw);
       if (key !== null) even.set(key, body);
@@ -129,12 +142,20 @@ export function packRows(
 
 /** Pixels between those that are looked at first: most channels that are not even show it there. */
 const PEEK = 61;
+/** Name of the channel that was not even last time: it is looked at first. */
+let uneven = "";
 
 /** What tells a block of even channels from another; null where some channel is not even. */
 function evenKey(width: number, y0: number, y1: number, channels: ExrChannel[]): string | null {
   const [first, end] = [y0 * width, y1 * width];
   const open = channels.filter(({ zero }) => !zero);
-  for (const step of [PEEK, 1]) if (!open.every((channel) => isEven(channel, first, end, step))) return null;
+  const likely = channels.filter(({ name }) => name === uneven);
+  for (const step of [PEEK, 1]) {
+    const found = [...likely, ...open].find((channel) => !isEven(channel, first, end, step));
+    if (!found) continue;
+    uneven = found.name;
+    return null;
+  }
   const values = channels.map(({ values: all, offset = 0, stride = 1, over, zero }) => {
     const value = zero ? 0 : all[first * stride + offset];
     // A sum of nothing is 0 whatever its count, but where there is no count at all.
@@ -237,10 +258,7 @@ interface PlannedChannel {
 const CHUNK = 64;
 let blockMemory = new Uint8Array(0);
 
-/**
- * Bytes of a block, reordered and as differences as the format applies them before deflating: the even bytes first, then the
- * odd ones, each less the one before it. The memory is used again for the next block.
- */
+/** `BlockBytes` without the kernel. */
 function predictedBlock(
   width: number,
   y0: number,

@@ -1,6 +1,4 @@
-import * as L from "../../kernel/layout.ts";
-import type { FilmLayout, LightWeights } from "./film.ts";
-import { developFilm, unitWeights } from "./film.ts";
+import type { FilmCounts } from "./film.ts";
 
 /** Where a catcher ends although the props still change the light on it: a hard edge in the finished picture. */
 export interface CatcherBorder {
@@ -21,26 +19,20 @@ const AROUND = 2;
 /** Standard deviations of that mean; the pixel filter joins neighbours, so that it is known less well than it seems. */
 const SURE = 4;
 
-/** Looks along the borders of the catchers in a film, or some rows of one that begin at `y0`. */
+/** Looks along the borders of the catchers in a render with that ratio, or in some of its rows that begin at `y0`. */
 export function catcherBorder(
-  film: Float32Array,
+  { catcher, samples, alpha, set }: FilmCounts,
+  ratio: Float32Array,
   width: number,
   height: number,
-  layout: FilmLayout,
   y0 = 0,
-  weights: LightWeights = unitWeights(),
-  ratio = developFilm(film, width, height, layout, weights).ratio,
 ): CatcherBorder {
-  const share = (pixel: number, sum: number) => {
-    const f = pixel * layout.stride;
-    return film[f + sum] / Math.max(1, film[f + L.FILM_SAMPLES]);
-  };
   // A pixel of a catcher with nothing else in it, and one with nothing in it at all.
   const kinds = new Uint8Array(width * height);
   for (let i = 0; i < kinds.length; i++) {
-    if (share(i, L.FILM_CATCHER) > 0.99) kinds[i] = 1;
-    else if (share(i, L.FILM_SET) < 0.01 && share(i, L.FILM_CATCHER) < 0.01 && share(i, L.FILM_ALPHA) < 0.01)
-      kinds[i] = 2;
+    const all = Math.max(1, samples[i]);
+    if (catcher[i] > 0.99 * all) kinds[i] = 1;
+    else if (set[i] < 0.01 * all && catcher[i] < 0.01 * all && alpha[i] < 0.01 * all) kinds[i] = 2;
   }
   const caught = (x: number, y: number) => kinds[y * width + x] === 1;
   const bare = (x: number, y: number) => x >= 0 && y >= 0 && x < width && y < height && kinds[y * width + x] === 2;

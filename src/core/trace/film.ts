@@ -111,6 +111,19 @@ export function emptyPasses(width: number, height: number): Passes {
   };
 }
 
+/** The first rows of them, in the same memory. */
+export function somePasses({ width, prop, ratio, added, depth }: Passes, height: number): Passes {
+  const n = width * height;
+  return {
+    width,
+    height,
+    prop: prop.subarray(0, n * 4),
+    ratio: ratio.subarray(0, n * 3),
+    added: added.subarray(0, n * 3),
+    depth: depth.subarray(0, n),
+  };
+}
+
 /**
  * Passes of a film of sums (layout: src/kernel/layout.ts). The ratio is the quotient of the weighted sums with and
  * without props; exactly 1 where nothing differs, no catcher was met, or nothing arrives. Added light is the catcher's
@@ -126,7 +139,7 @@ export function developFilm(
   into: Passes = emptyPasses(width, height),
 ): Passes {
   const { prop, ratio, added, depth } = into;
-  const groups = layout.groups.map((_, g) => weightOf(weights, g));
+  const groups = groupWeights(layout, weights);
   const changes = propChanges(layout, weights);
   const lights = groups.length * L.LIGHT_FLOATS;
   for (let i = 0, f = 0; i < width * height; i++, f += layout.stride) {
@@ -175,14 +188,8 @@ function catcherShare(film: Float32Array, f: number): number {
 }
 
 /** Share of the hemisphere that is open in every pixel; null where the film does not hold it. */
-export function occlusionOf(film: Float32Array, pixels: number, { stride, extras }: FilmLayout): Float32Array | null {
-  if (extras === 0) return null;
-  const out = new Float32Array(pixels);
-  for (let i = 0, f = extras; i < pixels; i++, f += stride) {
-    const count = film[f + L.EXTRA_OCCLUSION_SAMPLES];
-    out[i] = count > 0 ? film[f + L.EXTRA_OCCLUSION] / count : 1;
-  }
-  return out;
+export function occlusionOf({ occlusion, open }: FilmCounts): Float32Array | null {
+  return open && open.map((sum, i) => (occlusion[i] > 0 ? sum / occlusion[i] : 1));
 }
 
 /** True of a pixel that no prop changed: nothing covers it, nothing is added, and every light is the one without props. */
@@ -195,8 +202,12 @@ function isBare(film: Float32Array, f: number, lights: number, count: number): b
   return true;
 }
 
-/** By how much each light on the props is to change, as a share of it; null where nothing does. */
-function propChanges(layout: FilmLayout, { props }: LightWeights): Vec3[] | null {
+/** Weights of every light group. */
+export const groupWeights = (layout: FilmLayout, weights: GroupWeights): Vec3[] =>
+  layout.groups.map((_, g) => weightOf(weights, g));
+
+/** By how much each light on the props is to change, as a share of it; null where nothing does. Throws where the film does not keep them apart. */
+export function propChanges(layout: FilmLayout, { props }: LightWeights): Vec3[] | null {
   const changes = props && layout.groups.map((_, g) => weightOf(props, g).map((w) => w - 1) as Vec3);
   if (!changes?.some((c) => c.some((x) => x !== 0))) return null;
   if (layout.propLights === 0) throw new Error("The film does not keep the props' lights apart.");
@@ -225,7 +236,7 @@ export function developHalves(
   into: { even: HalfPasses; odd: HalfPasses } = { even: emptyPasses(width, height), odd: emptyPasses(width, height) },
 ): { even: HalfPasses; odd: HalfPasses } {
   if (layout.half === 0) throw new Error("The film keeps no halves.");
-  const groups = layout.groups.map((_, g) => weightOf(weights, g));
+  const groups = groupWeights(layout, weights);
   const lights = groups.length * L.LIGHT_FLOATS;
   const changes = propChanges(layout, weights);
   const sums = { w: [0, 0, 0], w0: [0, 0, 0], change: [0, 0, 0] };
@@ -347,25 +358,33 @@ export function filmLayers(layout: FilmLayout): FilmLayer[] {
   return layers;
 }
 
+/** What the samples of every pixel met, as sums. */
+export interface FilmCounts extends Record<Count, Float32Array> {
+  /** Samples that met the set, whether it catches or blocks. */
+  set: Float32Array;
+  /** Samples whose light was limited. */
+  limited: Float32Array;
+  /** Open directions among the occlusion's rays; null where the film does not hold them. */
+  open: Float32Array | null;
+}
+
+/** Chosen floats of every pixel as planes. */
+export type FilmPlanes = (film: Float32Array, pixels: number, stride: number, floats: number[]) => Float32Array[];
+
+const planesOf: FilmPlanes = (film, pixels, stride, floats) =>
+  floats.map((float) => Float32Array.from({ length: pixels }, (_, i) => film[i * stride + float]));
+
 /** Counts of every pixel of a film. */
 export function filmCounts(
   film: Float32Array,
   pixels: number,
   { stride, extras }: FilmLayout,
-): Record<Count, Float32Array> {
-  const counts = {
-    catcher: new Float32Array(pixels),
-    samples: new Float32Array(pixels),
-    alpha: new Float32Array(pixels),
-    seen: new Float32Array(pixels),
-    occlusion: new Float32Array(extras > 0 ? pixels : 0),
-  };
-  for (let i = 0, f = 0; i < pixels; i++, f += stride) {
-    counts.catcher[i] = film[f + L.FILM_CATCHER];
-    counts.samples[i] = film[f + L.FILM_SAMPLES];
-    counts.alpha[i] = film[f + L.FILM_ALPHA];
-    counts.seen[i] = film[f + L.FILM_ALPHA] + film[f + L.FILM_CATCHER];
-    if (extras > 0) counts.occlusion[i] = film[f + extras + L.EXTRA_OCCLUSION_SAMPLES];
-  }
-  return counts;
+  planes: FilmPlanes = planesOf,
+): FilmCounts {
+  const base = [L.FILM_CATCHER, L.FILM_SAMPLES, L.FILM_ALPHA, L.FILM_SET, L.FILM_LIMITED];
+  const rays = extras > 0 ? [extras + L.EXTRA_OCCLUSION_SAMPLES, extras + L.EXTRA_OCCLUSION] : [];
+  const [catcher, samples, alpha, set, limited, ...found] = planes(film, pixels, stride, [...base, ...rays]);
+  const [occlusion = new Float32Array(0), open = null] = found;
+  const seen = alpha.map((of, i) => of + catcher[i]);
+  return { catcher, samples, alpha, seen, occlusion, set, limited, open };
 }

@@ -144,6 +144,33 @@ export interface Kernel {
     back: number,
   ): void;
   packPixels(values: number, pixels: number, stride: number, masks: number, words: number): number;
+  unpackPixels(
+    masks: number,
+    words: number,
+    count: number,
+    pixels: number,
+    stride: number,
+    values: number,
+    there: number,
+  ): number;
+  blockRows(plan: number, channels: number, width: number, rows: number, pairs: number, out: number): void;
+  developFilm(
+    film: number,
+    pixels: number,
+    stride: number,
+    lights: number,
+    groups: number,
+    weights: number,
+    propLights: number,
+    changes: number,
+    prop: number,
+    ratio: number,
+    added: number,
+    depth: number,
+  ): void;
+  filmPlanes(film: number, pixels: number, stride: number, floats: number, count: number, planes: number): void;
+  adler32(at: number, length: number): number;
+  filterRows(from: number, row: number, rows: number, step: number, to: number): void;
   pickPixel(params: number, u: number, v: number): number;
   pickedPropNumber(): number;
   drawBsdf(params: number, vx: number, vy: number, vz: number, front: number, count: number, out: number): void;

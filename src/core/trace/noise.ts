@@ -99,12 +99,16 @@ export function regionNoise(f: NoisyFilm, region: Region): number {
   return Math.sqrt(worst);
 }
 
-/** Sum of the squared noise of every pixel that was rendered over the plate, and how many those are. */
-export function noiseSum(f: NoisyFilm, region: Region): { sum: number; count: number } {
+/**
+ * Sum of the squared noise of every pixel that was rendered over the plate, and how many those are. `samples` are those of
+ * every pixel of the film: one alone says nothing of noise.
+ */
+export function noiseSum(f: NoisyFilm, region: Region, samples?: Float32Array): { sum: number; count: number } {
   let sum = 0;
   let count = 0;
   for (let y = region.y0; y < region.y1; y++) {
     for (let x = region.x0; x < region.x1; x++) {
+      if (samples && samples[(y - f.y0) * f.width + x] < 2) continue;
       const noise = pixelNoise(f, x, y);
       if (Number.isNaN(noise)) continue;
       sum += noise;

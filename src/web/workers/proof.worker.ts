@@ -24,7 +24,7 @@ import { denoiseParts, developNoisy, emptyNoisyRows } from "#core/trace/denoise"
 import type { FillMap } from "#core/trace/fill";
 import { measureFill, reuseFill } from "#core/trace/fill";
 import type { Passes } from "#core/trace/film";
-import { PROOF_SUMS, developFilm, occlusionOf } from "#core/trace/film";
+import { PROOF_SUMS, developFilm, filmCounts, occlusionOf } from "#core/trace/film";
 import { kernelFilter } from "#core/trace/kernelDenoise";
 import type { Kernel } from "#core/trace/kernel";
 import { MEMORY_PAGES } from "#core/trace/kernel";
@@ -295,7 +295,7 @@ async function show(e: Engine, l: Live, order: RenderOrder, last: boolean): Prom
   }
   const passes = developFilm(filmOf(e, l), width, rows, layout, weights);
   scaleProp(passes.prop, order.shot.light.propLevel);
-  const occlusion = wantsOcclusion(order.shot, []) ? occlusionOf(filmOf(e, l), width * rows, layout) : null;
+  const occlusion = wantsOcclusion(order.shot, []) ? occlusionOf(filmCounts(filmOf(e, l), width * rows, layout)) : null;
   await present(e, l, order, last, { ...passes, occlusion }, false);
   if (!last || l.small || !order.shot.render.denoise) return;
   const noisy = developNoisy(filmOf(e, l), layout, weights, emptyNoisyRows(width, rows));
@@ -346,9 +346,13 @@ async function present(
   const noisy = { film, layout, width, y0, height: l.loaded.height, plate: plate!.picture };
   const bitmap = await createImageBitmap(image);
   const perSample = l.done > 0 ? l.seconds / l.done : 0;
+  const border = () => {
+    const { ratio } = developFilm(film, width, rows, layout, lightWeights(shot));
+    return catcherBorder(filmCounts(film, width * rows, layout), ratio, width, rows, y0);
+  };
   const notice =
     last && !l.small && order.solo === null && Object.keys(shot.props).length > 0
-      ? borderNotice(catcherBorder(film, width, rows, layout, y0, lightWeights(shot)), full.width / width)
+      ? borderNotice(border(), full.width / width)
       : null;
   report(
     {
@@ -503,7 +507,7 @@ const asks = {
       }
       return layer.pixels;
     };
-    const occlusion = occlusionOf(film, width * height, layout);
+    const occlusion = occlusionOf(filmCounts(film, width * height, layout));
     const { decoded } = plate;
     const layers = {
       prop: shrunk(passes.prop, 4),
