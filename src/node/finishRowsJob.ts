@@ -1,5 +1,5 @@
 import { readFile } from "node:fs/promises";
-import { deflateSync, inflateSync } from "node:zlib";
+import { deflateSync } from "node:zlib";
 import type { FinishPart } from "#core/comp/finish";
 import { finishRows } from "#core/comp/finish";
 import type { DecodedPlate } from "#core/comp/composite";
@@ -28,6 +28,7 @@ import { SceneMemory, scratchAddress } from "#core/trace/memory";
 import { noiseSum } from "#core/trace/noise";
 import { BandFolder } from "./bandFolder.ts";
 import type { Band, Film } from "./bands.ts";
+import { inflateBlock } from "./inflateBlock.ts";
 import { layerChannels } from "./filmLayers.ts";
 import { newKernelMemory, openKernel } from "./kernelFile.ts";
 import { plateRowsAt } from "./plateRows.ts";
@@ -330,7 +331,7 @@ export class RowFinisher {
               into[i] = values[x];
           });
         },
-        { from: h0, to: h1, inflate: (packed, size) => inflateSync(packed, { maxOutputLength: size }) },
+        { from: h0, to: h1, inflate: inflateBlock },
       );
     take("prop", passes.prop, ["R", "G", "B", "A"]);
     take("ratio", passes.ratio, ["R", "G", "B"]);

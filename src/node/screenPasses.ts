@@ -1,5 +1,4 @@
 import { readFile } from "node:fs/promises";
-import { inflateSync } from "node:zlib";
 import { checkExr } from "#core/image/exrCheck";
 import { readExrRows } from "#core/image/exrRead";
 import type { ScreenHead } from "#core/comp/screen";
@@ -7,6 +6,7 @@ import { SCREEN_LAYERS, ShrunkLayer, depthOfCover, screenBytes } from "#core/com
 import type { DecodedPlate } from "#core/comp/composite";
 import { resampleRows } from "#core/image/resize";
 import type { FileSource } from "./finishRowsJob.ts";
+import { inflateBlock } from "./inflateBlock.ts";
 
 /** Channels of a layer's file by name. */
 const CHANNELS: Record<(typeof SCREEN_LAYERS)[number]["name"], string[]> = {
@@ -43,9 +43,7 @@ export async function screenPasses(
           y,
           names.map((n) => row.get(n)!),
         ),
-      {
-        inflate: (packed, size) => inflateSync(packed, { maxOutputLength: size }),
-      },
+      { inflate: inflateBlock },
     );
     layers[name] = small.pixels;
   }

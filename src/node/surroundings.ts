@@ -1,4 +1,3 @@
-import { inflateSync } from "node:zlib";
 import sharp from "sharp";
 import { FloatType, HalfFloatType } from "three";
 import { EXRLoader } from "three/examples/jsm/loaders/EXRLoader.js";
@@ -13,6 +12,7 @@ import { unrolledBall } from "#core/light/surroundings/ball";
 import { AroundReducer } from "#core/light/surroundings/reduce";
 import type { Mat3 } from "#core/math/vec3";
 import { PlateError } from "./plates.ts";
+import { inflateBlock } from "./inflateBlock.ts";
 
 /** Pixels that a picture of the surroundings may have: 16 384 × 8192. */
 const MOST_PIXELS = 16_384 * 8192;
@@ -100,7 +100,7 @@ function exrRows(bytes: Uint8Array, name: string): Rows {
           });
           take(y, row);
         },
-        { inflate: (packed, size) => inflateSync(packed, { maxOutputLength: size }) },
+        { inflate: inflateBlock },
       );
       return;
     }

@@ -25,11 +25,13 @@ export interface ScreenPasses extends ScreenHead {
 
 const HEAD_FLOATS = 8;
 
-/** Rows of a layer averaged down as they come, without holding the whole. */
+/** Rows of a layer averaged down as they come, without holding the whole; it must not become larger. */
 export class ShrunkLayer {
   readonly pixels: Float32Array;
   private readonly row: Float32Array;
-  private readonly weights: Float32Array;
+  /** Of each column the first one that it falls on, and its shares there and on the next one. */
+  private readonly first: Uint32Array;
+  private readonly shares: Float32Array;
 
   constructor(
     private readonly from: { width: number; height: number },
@@ -37,35 +39,42 @@ export class ShrunkLayer {
     private readonly channels: number,
   ) {
     this.pixels = new Float32Array(to.width * to.height * channels);
-    this.row = new Float32Array(to.width * channels);
-    this.weights = new Float32Array(to.width);
+    // One column more than are wanted, for the last one's share of nothing.
+    this.row = new Float32Array((to.width + 1) * channels);
+    this.first = new Uint32Array(from.width);
+    this.shares = new Float32Array(2 * from.width);
+    const across = to.width / from.width;
+    for (let x = 0; x < from.width; x++) {
+      const [left, right] = [x * across, (x + 1) * across];
+      const u = Math.min(to.width - 1, Math.floor(left));
+      this.first[x] = u;
+      this.shares[2 * x] = Math.min(right, u + 1) - left;
+      this.shares[2 * x + 1] = Math.max(0, right - (u + 1));
+    }
   }
 
   /** Takes a row by its channels, each as wide as the picture. */
   take(y: number, channels: readonly Float32Array[]): void {
-    const { from, to, row, weights } = this;
-    const n = this.channels;
-    row.fill(0);
-    weights.fill(0);
-    const across = to.width / from.width;
-    for (let x = 0; x < from.width; x++) {
-      const [left, right] = [x * across, (x + 1) * across];
-      const first = Math.floor(left);
-      const last = Math.min(to.width - 1, Math.floor(right));
-      for (let u = first; u <= last; u++) {
-        const share = Math.min(right, u + 1) - Math.max(left, u);
-        if (share <= 0) continue;
-        weights[u] += share;
-        for (let k = 0; k < n; k++) row[u * n + k] += share * channels[k][x];
-      }
-    }
+    const { from, to, row, first, shares, channels: n } = this;
     const down = to.height / from.height;
     const [top, foot] = [y * down, (y + 1) * down];
+    row.fill(0);
+    for (let k = 0; k < n; k++) {
+      const values = channels[k];
+      for (let x = 0; x < from.width; x++) {
+        const value = values[x];
+        if (value === 0) continue;
+        const at = first[x] * n + k;
+        row[at] += shares[2 * x] * value;
+        row[at + n] += shares[2 * x + 1] * value;
+      }
+    }
+    const wide = to.width * n;
     for (let v = Math.floor(top); v <= Math.min(to.height - 1, Math.floor(foot)); v++) {
       const share = Math.min(foot, v + 1) - Math.max(top, v);
       if (share <= 0) continue;
-      const at = v * row.length;
-      for (let i = 0; i < row.length; i++) this.pixels[at + i] += share * row[i];
+      const at = v * wide;
+      for (let i = 0; i < wide; i++) this.pixels[at + i] += share * row[i];
     }
   }
 }

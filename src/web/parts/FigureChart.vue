@@ -9,12 +9,25 @@ import VChart from "vue-echarts";
 use([BarChart, LineChart, GridComponent, MarkLineComponent, TooltipComponent, CanvasRenderer]);
 
 defineProps<{ title: string; option: EChartsCoreOption }>();
+
+const axis = {
+  axisLabel: { color: "#a9a6a2", fontSize: 10 },
+  axisLine: { lineStyle: { color: "#6c6967" } },
+  axisTick: { lineStyle: { color: "#6c6967" } },
+  splitLine: { lineStyle: { color: "#454342" } },
+  nameTextStyle: { color: "#a9a6a2", fontSize: 10 },
+};
+const theme = {
+  textStyle: { fontFamily: "IBM Plex Sans Variable" },
+  valueAxis: axis,
+  categoryAxis: { ...axis, splitLine: { show: false } },
+};
 </script>
 
 <template>
   <figure>
     <figcaption class="quiet">{{ title }}</figcaption>
-    <VChart class="chart" :option="option" autoresize />
+    <VChart class="chart" :option="option" :theme="theme" autoresize />
   </figure>
 </template>
 

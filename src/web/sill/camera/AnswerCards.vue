@@ -139,16 +139,9 @@ async function turn(t: WorldTurn): Promise<void> {
   await store.commit("Turn world", (d) => turnWorld(d, t));
 }
 
-const axis = {
-  axisLabel: { color: "#a9a6a2", fontSize: 10 },
-  axisLine: { lineStyle: { color: "#6c6967" } },
-  splitLine: { lineStyle: { color: "#454342" } },
-  nameTextStyle: { color: "#a9a6a2", fontSize: 10 },
-};
 const plain = {
   animation: false,
   grid: { left: 34, right: 8, top: 8, bottom: 20 },
-  textStyle: { fontFamily: "IBM Plex Sans Variable" },
 };
 const short = (id: string) =>
   id
@@ -168,10 +161,9 @@ function barsOf(
     xAxis: {
       type: "category",
       data: marks.value.map((r) => short(r.id)),
-      ...axis,
-      axisLabel: { ...axis.axisLabel, interval: 0, rotate: marks.value.length > 9 ? 60 : 0 },
+      axisLabel: { interval: 0, rotate: marks.value.length > 9 ? 60 : 0 },
     },
-    yAxis: { type: "value", ...axis },
+    yAxis: { type: "value" },
     series: [
       {
         type: "bar",
@@ -224,10 +216,9 @@ const focalChart = computed(() => {
       type: "value",
       min: Number((low - 0.02 * (high - low)).toFixed(2)),
       max: Number((high + 0.02 * (high - low)).toFixed(2)),
-      ...axis,
-      axisLabel: { ...axis.axisLabel, formatter: (v: number) => v.toFixed(1) },
+      axisLabel: { formatter: (v: number) => v.toFixed(1) },
     },
-    yAxis: { type: "value", min: 0, max: 1, ...axis },
+    yAxis: { type: "value", min: 0, max: 1 },
     series: [
       {
         type: "line",

@@ -94,6 +94,7 @@ const NUMBERS: Partial<Record<ShapeName, { key: string; label: string; max: numb
   ],
 };
 const numberOf = (shape: Shape, key: string) => (shape as unknown as Record<string, number>)[key];
+const most = (points: { feather: number }[]) => Math.max(...points.map(({ feather }) => feather));
 const featherAll = (i: number, feather: number) =>
   change("Feather of matte", (m) => {
     const { shape } = m.shapes[i];
@@ -199,6 +200,9 @@ const featherAll = (i: number, feather: number) =>
             narrow
             @update:model-value="(v) => featherAll(i, v)"
           />
+          <span v-if="most(shape.points) > shape.points[0].feather" class="quiet"
+            >and up to {{ most(shape.points) }} px</span
+          >
           <label class="row"
             ><input
               type="checkbox"
