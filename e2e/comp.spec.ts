@@ -126,8 +126,9 @@ test("a final is finished again, held to a matte, reported on and handed over; n
 
   const desk = new Desk(page);
   await page.goto(`/shots/${id}/comp`);
-  await page.getByTestId("take-final").click();
+  // It is taken by itself.
   await expect(page.getByTestId("finish-whole")).toBeVisible({ timeout: 300_000 });
+  await expect(page.getByTestId("take-final")).toHaveText("taken");
   await page.getByTestId("drawer-tone").click();
   await desk.type("Exposure, stops", "-2");
   await expect.poll(async () => (await comp()).props.exposure).toBe(-2);

@@ -1,9 +1,12 @@
 <script setup lang="ts">
-import { computed } from "vue";
+import { computed, watch } from "vue";
 import { evidenceKey } from "#core/match/requestOfShot";
 import type { Shot } from "#core/shot/schema";
 import DrawerRow from "../parts/DrawerRow.vue";
+import { useComp } from "../stores/comp.ts";
 import { useDesk } from "../stores/desk.ts";
+import { useFinals } from "../stores/finals.ts";
+import { useProof } from "../stores/proof.ts";
 import LensCards from "./comp/LensCards.vue";
 import LookCards from "./comp/LookCards.vue";
 import MatchCards from "./comp/MatchCards.vue";
@@ -16,6 +19,15 @@ import ViewCards from "./comp/ViewCards.vue";
 
 const props = defineProps<{ shot: Shot }>();
 const desk = useDesk();
+const comp = useComp();
+const finals = useFinals();
+const proof = useProof();
+// Whoever comes here with a finished final comes to see it.
+watch(
+  () => finals.newest?.id,
+  (id) => void (id && !comp.source && !comp.loading && !proof.on && comp.take({ kind: "final", id })),
+  { immediate: true },
+);
 const DRAWERS = [
   { key: "view", title: "Picture" },
   { key: "shadow", title: "Shadow" },
