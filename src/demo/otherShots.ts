@@ -286,6 +286,8 @@ export async function netloftShot(
   });
   shot.light.sun.on = false;
   shot.light.sky.on = false;
+  // Glass by the light of windows is noisy.
+  shot.render.samples = 384;
   const patches: [Vec2, number][] = [
     [[427, 333], 50],
     [[940, 715], 40],

@@ -107,12 +107,15 @@ export function believableFigures(p: Photographs): Believable {
   };
 }
 
-/** Renders a demo document as a final, and compares its picture with the photograph of its props. */
-export async function believable(place: DemoPlace, samples: number, keep?: string): Promise<Believable> {
+/**
+ * Renders a demo document as a final with so many samples, or with its own for null, and compares its picture with the
+ * photograph of its props.
+ */
+export async function believable(place: DemoPlace, samples: number | null, keep?: string): Promise<Believable> {
   const { shot, plate, models } = await documentOf(place);
   const folder = await mkdtemp(path.join(tmpdir(), "harbor-believable-"));
   try {
-    const choice = { ...shot.render, percent: 100, samples, denoise: true };
+    const choice = { ...shot.render, percent: 100, samples: samples ?? shot.render.samples, denoise: true };
     const bands = new BandFolder(path.join(folder, "bands"), place);
     const layout = await renderIntoFolder(shot, plate, models, choice, bands);
     await mkdir(path.join(folder, "files"));

@@ -17,7 +17,7 @@ import type { Shot } from "#core/shot/schema";
 import { writeFinal, writeFinishedAgain } from "#node/finalFiles";
 import { screenPasses } from "#node/screenPasses";
 import { HEAVY_PROCESS } from "#node/typescript";
-import { plateOf, plateRowsAt } from "#node/plateRows";
+import { plateOf } from "#node/plateRows";
 import { renderIntoFolder } from "#node/renderShot";
 import { documentOf } from "../demo/documents.ts";
 
@@ -26,45 +26,23 @@ import { documentOf } from "../demo/documents.ts";
  * layer, one sample, without and with denoising, in a process of its own as the server runs it.
  */
 async function measure(megapixels: number, denoise: boolean): Promise<string> {
-  const { shot: kept, plate, models } = await documentOf("quay");
-  const shot = structuredClone(kept);
-  const scale = Math.sqrt((megapixels * 1e6) / (plate.width * plate.height));
-  const [width, height] = [Math.round(plate.width * scale), Math.round(plate.height * scale)];
-  const big = plateRowsAt({ ...plate, width: plate.width, height: plate.height }, 100, { y0: 0, y1: plate.height });
-  const linear = resampleRows({ ...big, pixels: big.linear }, width, height, 0, height);
-  const codes = new Uint8Array(linear.length);
-  for (let i = 0; i < codes.length; i++)
-    codes[i] = Math.max(0, Math.min(255, Math.round(255 * Math.pow(linear[i], 1 / 2.2))));
-  const main = { ...shot.plates.main, width, height };
-  const larger = plateOf({ ...shot, plates: { ...shot.plates, main } }, codes);
-  const { camera } = shot.solved!;
-  const s = width / plate.width;
-  const sized = {
-    ...shot,
-    plates: { ...shot.plates, main: { ...shot.plates.main, width, height } },
-    solved: {
-      ...shot.solved!,
-      camera: {
-        ...camera,
-        focalPx: camera.focalPx * s,
-        principal: [camera.principal[0] * s, camera.principal[1] * s] as [number, number],
-      },
-    },
-  };
+  const { shot, plate, models } = await enlarged(megapixels);
+  const { width, height } = plate;
+  collect();
   const folder = await mkdtemp(path.join(tmpdir(), "harbor-bench-final-"));
   try {
     const choice = { ...shot.render, percent: 100, samples: 1, denoise, passes: [...PASS_GROUPS] };
     const bands = new BandFolder(path.join(folder, "bands"), "bench");
     const begun = performance.now();
-    const layout = await renderIntoFolder(sized, larger, models, choice, bands);
+    const layout = await renderIntoFolder(shot, plate, models, choice, bands);
     const rendered = performance.now();
     models.clear();
     collect();
     const target = path.join(folder, "files");
     await mkdir(target);
-    await writeFinal(target, sized, larger, null, choice, layout, bands, collectSome);
+    await writeFinal(target, shot, plate, null, choice, layout, bands, collectSome);
     const written = performance.now();
-    const again = denoise ? "" : await finishedAgain(target, sized, larger, choice);
+    const again = denoise ? "" : await finishedAgain(target, shot, plate, choice);
     let bytes = 0;
     for (const name of await readdir(target)) bytes += (await stat(path.join(target, name))).size;
     const seconds = (ms: number) => (ms / 1000).toFixed(1);
@@ -72,6 +50,25 @@ async function measure(megapixels: number, denoise: boolean): Promise<string> {
   } finally {
     await rm(folder, { recursive: true, force: true });
   }
+}
+
+/** The quay with its plate at so many megapixels; what it was made from is forgotten. */
+async function enlarged(megapixels: number) {
+  const { shot, plate: small, models } = await documentOf("quay");
+  const s = Math.sqrt((megapixels * 1e6) / (small.width * small.height));
+  const [width, height] = [Math.round(small.width * s), Math.round(small.height * s)];
+  const linear = resampleRows({ ...small, pixels: small.linear }, width, height, 0, height);
+  const codes = Uint8Array.from(linear, (v) => Math.max(0, Math.min(255, Math.round(255 * Math.pow(v, 1 / 2.2)))));
+  const main = { ...shot.plates.main, width, height };
+  const { camera } = shot.solved!;
+  const [u, v] = camera.principal;
+  const larger = { ...camera, focalPx: camera.focalPx * s, principal: [u * s, v * s] as [number, number] };
+  const sized: Shot = structuredClone({
+    ...shot,
+    plates: { ...shot.plates, main },
+    solved: { ...shot.solved!, camera: larger },
+  });
+  return { shot: sized, plate: plateOf(sized, codes), models };
 }
 
 /** Finishing the same again with every stage on, at full size and at that of a screen. */
