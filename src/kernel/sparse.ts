@@ -43,7 +43,8 @@ const BACK = memory.data<u8>([
 
 /**
  * Packs pixels of `stride` floats: for each of them ceil(stride / 32) words at `masks` whose bits say which floats are
- * there, and at `words` those floats. Returns how many they are. Up to three words behind them are overwritten.
+ * there, and at `words` those floats. Returns how many they are. Words behind
+ * them are overwritten, within the room that they could all take.
  */
 export function packPixels(values: u32, pixels: u32, stride: u32, masks: u32, words: u32): u32 {
   const begin = words,
