@@ -19,7 +19,7 @@ const axis = {
 };
 const theme = {
   textStyle: { fontFamily: "IBM Plex Sans Variable" },
-  valueAxis: axis,
+  valueAxis: { ...axis, axisLabel: { ...axis.axisLabel, hideOverlap: true } },
   categoryAxis: { ...axis, splitLine: { show: false } },
 };
 </script>
