@@ -58,7 +58,9 @@ async function enlarged(megapixels: number) {
   const s = Math.sqrt((megapixels * 1e6) / (small.width * small.height));
   const [width, height] = [Math.round(small.width * s), Math.round(small.height * s)];
   const linear = resampleRows({ ...small, pixels: small.linear }, width, height, 0, height);
-  const codes = Uint8Array.from(linear, (v) => Math.max(0, Math.min(255, Math.round(255 * Math.pow(v, 1 / 2.2)))));
+  const codes = new Uint8Array(linear.length);
+  for (let i = 0; i < codes.length; i++)
+    codes[i] = Math.max(0, Math.min(255, Math.round(255 * Math.pow(linear[i], 1 / 2.2))));
   const main = { ...shot.plates.main, width, height };
   const { camera } = shot.solved!;
   const [u, v] = camera.principal;
