@@ -6,7 +6,7 @@ import { tmpdir } from "node:os";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import sharp from "sharp";
-import type { FinalListing, NewShot, OpenShot, QueuedFinal, StaleAnswer } from "#core/shot/api";
+import type { FinalListing, NewShot, OpenShot, QueuedFinal, ShotListing, StaleAnswer } from "#core/shot/api";
 import { makeEdit } from "#core/shot/edits";
 import { rotationFromAngles } from "#core/optics/camera";
 import { noDistortion } from "#core/optics/distortion";
@@ -262,6 +262,9 @@ describe("finals", () => {
     expect((await post(`/shots/${id}/finals`, { percent: 100, samples: 8 })).status).toBe(201);
     const final = await ended(id);
     expect(final).toMatchObject({ status: "done", width: 96, height: 64 });
+    const listed = await read<ShotListing[]>("/shots");
+    expect(listed.find((shot) => shot.id === id)).toMatchObject({ finals: 1 });
+    expect(listed.filter((shot) => shot.id !== id && shot.finals > 0)).toEqual([]);
     const file = async (name: string) =>
       new Uint8Array(await (await fetch(`${base}/api/finals/${final.id}/${name}`)).arrayBuffer());
     const meta = await sharp(await file("picture.png")).metadata();

@@ -1,5 +1,5 @@
 import { randomUUID } from "node:crypto";
-import { and, asc, desc, eq, gt, lte, sql } from "drizzle-orm";
+import { and, asc, count, desc, eq, gt, lte, max, sql } from "drizzle-orm";
 import type { OpenShot, Save, ShotListing, TakeListing } from "#core/shot/api";
 import { assetsOf } from "#core/shot/assets";
 import type { Edit, Step, Work } from "#core/shot/edits";
@@ -44,23 +44,41 @@ export class ShotStore {
   ) {}
 
   async list(): Promise<ShotListing[]> {
+    const rendered = this.db
+      .select({ shotId: finals.shotId, finals: count().as("finals") })
+      .from(finals)
+      .where(eq(finals.status, "done"))
+      .groupBy(finals.shotId)
+      .as("rendered");
+    const stepped = this.db
+      .select({
+        shotId: steps.shotId,
+        newest: max(steps.createdAt).as("newest"),
+        last: max(steps.revision).as("last"),
+      })
+      .from(steps)
+      .groupBy(steps.shotId)
+      .as("stepped");
     const rows = await this.db
       .select({
         id: shots.id,
         updatedAt: shots.updatedAt,
         document: shots.document,
-        finals: sql<number>`(select count(*)::int from ${finals} where ${finals.shotId} = ${shots.id} and ${finals.status} = 'done')`,
-        newest: sql<string | null>`(select max(${steps.createdAt}) from ${steps} where ${steps.shotId} = ${shots.id})`,
+        finals: rendered.finals,
+        newest: stepped.newest,
         revision: shots.revision,
-        last: sql<number | null>`(select max(${steps.revision}) from ${steps} where ${steps.shotId} = ${shots.id})`,
+        last: stepped.last,
       })
-      .from(shots);
+      .from(shots)
+      .leftJoin(rendered, eq(rendered.shotId, shots.id))
+      .leftJoin(stepped, eq(stepped.shotId, shots.id));
     const listed = await Promise.all(
-      rows.map(async ({ document, updatedAt, newest, revision, last, ...row }) => {
-        const shot = (last ?? 0) > revision ? (await this.hold(row.id)).work.shot : document;
-        const at = newest && new Date(newest) > updatedAt ? new Date(newest) : updatedAt;
+      rows.map(async ({ id, document, updatedAt, finals: done, newest, revision, last }) => {
+        const shot = (last ?? 0) > revision ? (await this.hold(id)).work.shot : document;
+        const at = newest && newest > updatedAt ? newest : updatedAt;
         return {
-          ...row,
+          id,
+          finals: done ?? 0,
           name: shot.name,
           updatedAt: at.toISOString(),
           width: shot.plates.main.width,
