@@ -10,6 +10,8 @@ import { sizeAt } from "#core/image/resize";
 import { modelsOf } from "#core/shot/assets";
 import type { FinalListing, FinalRequest, QueueMove, QueuedFinal } from "#core/shot/api";
 import type { RenderChoice } from "#core/render/schema";
+import type { RenderedParts } from "#core/shot/stale";
+import { renderedParts } from "#core/shot/stale";
 import type { Shot } from "#core/shot/schema";
 import { parseShot } from "#core/shot/schema";
 import { HEAVY_PROCESS } from "#node/typescript";
@@ -34,6 +36,9 @@ const LOOK_MS = 2000;
 const SILENT_MS = 60_000;
 /** Room beyond the reserve that a render's bands and files want. */
 const RENDER_BYTES = 16 * 1024 * 1024;
+
+/** Finals of which is remembered what they are of. */
+const LISTED = 1000;
 
 /** What is seen of a render in progress. */
 interface Running {
@@ -63,6 +68,8 @@ function choiceOf(row: Row): RenderChoice {
 /** Final renders, one after the other, each in a process of its own. Finished bands are kept, so that a render goes on where it was. */
 export class FinalQueue {
   private running: Running | null = null;
+  /** What the finals that were listed are of: their documents change in the comp alone. */
+  private readonly known = new Map<string, { of: RenderedParts; plate: { width: number; height: number } }>();
   private stopped = false;
   private work: Promise<void> = Promise.resolve();
 
@@ -195,7 +202,7 @@ export class FinalQueue {
   }
 
   listing(row: Row): FinalListing {
-    const size = sizeAt(row.document.plates.main, row.percent);
+    const { of, plate } = this.knownOf(row);
     const live = this.running?.id === row.id ? this.running : null;
     return {
       id: row.id,
@@ -213,8 +220,21 @@ export class FinalQueue {
       noise: row.noise,
       files: Object.keys(row.files ?? {}),
       notices: row.notices,
-      ...size,
+      ...sizeAt(plate, row.percent),
+      of,
     };
+  }
+
+  private knownOf(row: Row): { of: RenderedParts; plate: { width: number; height: number } } {
+    const known = this.known.get(row.id);
+    if (known) return known;
+    if (this.known.size >= LISTED) this.known.clear();
+    // A final may be of a document of an older version.
+    const shot = parseShot(row.document);
+    const { width, height } = shot.plates.main;
+    const found = { of: renderedParts(shot), plate: { width, height } };
+    this.known.set(row.id, found);
+    return found;
   }
 
   /** The picture of a render in progress as far as it has grown, as JPEG; null if it is not running. */

@@ -9,6 +9,7 @@ import { NameSchema } from "../text/storable.ts";
 import { StepSchema } from "./edits.ts";
 import type { Edit } from "./edits.ts";
 import type { RenderChoice } from "../render/schema.ts";
+import type { RenderedParts } from "./stale.ts";
 import type { Shot } from "./schema.ts";
 import { RenderSchema } from "../render/schema.ts";
 import { ShotSchema } from "./schema.ts";
@@ -152,6 +153,8 @@ export interface FinalListing {
   notices: string[];
   width: number;
   height: number;
+  /** What it was rendered of, so that the page can say what has changed since. */
+  of: RenderedParts;
 }
 
 /** A final among all shots' finals, with what it is of. */

@@ -1,5 +1,6 @@
 import type { Light, Source } from "../light/schema.ts";
 import { filterOf, wantsOcclusion } from "../comp/composite.ts";
+import { fingerprint } from "../text/fingerprint.ts";
 import type { Shot } from "./schema.ts";
 
 /**
@@ -108,4 +109,64 @@ export function staleKey(shot: Shot, stage: Stage): string {
     for (const s of counts) if (s in of) parts.push(of[s]);
   }
   return JSON.stringify(parts);
+}
+
+/** What each part of the document is called beside a picture that was rendered of it; null if none hangs on it. */
+const RENDERED: { [K in keyof Shot]: string | null } = {
+  version: null,
+  name: null,
+  unit: null,
+  plates: "plate",
+  solved: "camera",
+  lens: null,
+  match: null,
+  edges: null,
+  lengths: null,
+  ties: null,
+  horizon: null,
+  cameraHeight: null,
+  level: null,
+  origin: null,
+  gauges: null,
+  box: null,
+  notes: null,
+  set: "set",
+  materials: "surfaces",
+  ground: "ground",
+  measures: null,
+  props: "props",
+  light: "light",
+  focus: "focus",
+  // How it is rendered stands beside the picture, and a picture is finished anew with the comp of now.
+  render: null,
+  comp: null,
+};
+
+/** By its name, a fingerprint of each part of the document that a rendered picture hangs on. */
+export type RenderedParts = Record<string, string>;
+
+/** The same value with every object's keys in order: a database keeps them in one of its own. */
+function sorted(value: unknown): unknown {
+  if (Array.isArray(value)) return value.map(sorted);
+  if (value === null || typeof value !== "object") return value;
+  const entries = Object.entries(value).sort(([a], [b]) => (a < b ? -1 : 1));
+  return Object.fromEntries(entries.map(([key, inner]) => [key, sorted(inner)]));
+}
+
+export function renderedParts(shot: Shot): RenderedParts {
+  const parts: RenderedParts = {};
+  for (const [key, name] of Object.entries(RENDERED) as [keyof Shot, string | null][]) {
+    const stale = STALE[key] as Stale<unknown>;
+    if (name === null || stale === null) continue;
+    const part = sorted(shot[key]);
+    parts[name] = fingerprint(JSON.stringify(typeof stale === "string" ? part : stale(part)) ?? "");
+  }
+  return parts;
+}
+
+/** Names of the parts that are other than they were when a picture was rendered. */
+export function changedSince(rendered: RenderedParts, shot: Shot): string[] {
+  return Object.entries(renderedParts(shot))
+    .filter(([name, print]) => rendered[name] !== print)
+    .map(([name]) => name);
 }

@@ -4,6 +4,7 @@ import { computed, ref, watch } from "vue";
 import { RouterLink } from "vue-router";
 import type { FinalListing } from "#core/shot/api";
 import type { Shot } from "#core/shot/schema";
+import ChangedSince from "../parts/ChangedSince.vue";
 import { useFinals } from "../stores/finals.ts";
 import { useNotices } from "../stores/notices.ts";
 import { useProof } from "../stores/proof.ts";
@@ -110,6 +111,7 @@ const about = (f: FinalListing) => {
         >
         <span v-if="f.noise !== null" class="num quiet">noise {{ f.noise.toFixed(2) }} of 255</span>
         <span v-if="f.seconds" class="num quiet">took {{ seconds(f.seconds) }}</span>
+        <ChangedSince :shot="shot" :final="f" />
         <span v-if="f.message" style="color: var(--bad)">{{ f.message }}</span>
         <span class="end quiet">{{ new Date(f.createdAt).toLocaleTimeString("en-GB", { timeStyle: "short" }) }}</span>
         <button

@@ -6,6 +6,7 @@ import { computed, watchEffect } from "vue";
 import type { ExportId } from "#core/handover/choice";
 import { EXPORTS, EXPORT_IDS, PRESETS, fileName } from "#core/handover/choice";
 import type { Shot } from "#core/shot/schema";
+import ChangedSince from "../parts/ChangedSince.vue";
 import NumberField from "../parts/NumberField.vue";
 import { useFinals } from "../stores/finals.ts";
 import { useHanding } from "../stores/handing.ts";
@@ -122,6 +123,7 @@ function saveDocument(): void {
           aria-label="Final to hand over"
         />
         <span v-else class="quiet">none yet: pictures and layers need one, the scene does not</span>
+        <ChangedSince v-if="chosen" :shot="shot" :final="chosen" />
       </span>
       <span>Named</span>
       <span>

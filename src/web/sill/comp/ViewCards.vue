@@ -10,6 +10,7 @@ import { useComp } from "../../stores/comp.ts";
 import { useDesk } from "../../stores/desk.ts";
 import { useFinals } from "../../stores/finals.ts";
 import { useProof } from "../../stores/proof.ts";
+import ChangedSince from "../../parts/ChangedSince.vue";
 import CopySettings from "./CopySettings.vue";
 
 /** What the comp works on, how it is looked at, and what it measures. */
@@ -113,6 +114,7 @@ const three = (c: number[]) => c.map((v) => v.toFixed(3)).join("  ");
       <div v-for="f in done.slice(0, 6)" :key="f.id">
         final <span class="num">{{ f.width }} × {{ f.height }}, {{ f.samples }} samples</span>
         <span class="quiet">{{ new Date(f.createdAt).toLocaleTimeString("en-GB", { timeStyle: "short" }) }}</span>
+        <ChangedSince :shot="shot" :final="f" />
         <button
           class="act end"
           data-test="take-final"
