@@ -15,12 +15,14 @@ const changed = computed(() => changedSince(props.final.of, props.shot));
     class="changed"
     data-test="changed-since"
     title="The shot is no longer what this final was rendered of. Render it again, or step back."
-    >since then other: {{ changed.join(", ") }}</span
+    >{{ changed.join(", ") }} changed since it was rendered</span
   >
 </template>
 
 <style scoped>
 .changed {
+  display: block;
+  flex-basis: 100%;
   color: var(--warn);
 }
 </style>

@@ -111,7 +111,6 @@ const about = (f: FinalListing) => {
         >
         <span v-if="f.noise !== null" class="num quiet">noise {{ f.noise.toFixed(2) }} of 255</span>
         <span v-if="f.seconds" class="num quiet">took {{ seconds(f.seconds) }}</span>
-        <ChangedSince :shot="shot" :final="f" />
         <span v-if="f.message" style="color: var(--bad)">{{ f.message }}</span>
         <span class="end quiet">{{ new Date(f.createdAt).toLocaleTimeString("en-GB", { timeStyle: "short" }) }}</span>
         <button
@@ -126,6 +125,7 @@ const about = (f: FinalListing) => {
         <button v-if="f.status === 'running' || f.status === 'waiting'" class="plain" @click="finals.cancel(f.id)">
           Cancel
         </button>
+        <ChangedSince :shot="shot" :final="f" />
         <span v-for="notice in f.notices" :key="notice" class="notice">{{ notice }}</span>
       </div>
     </div>

@@ -111,10 +111,9 @@ const three = (c: number[]) => c.map((v) => v.toFixed(3)).join("  ");
           {{ comp.source?.kind === "proof" ? "taken" : "Take" }}
         </button>
       </div>
-      <div v-for="f in done.slice(0, 6)" :key="f.id">
+      <div v-for="f in done.slice(0, 6)" :key="f.id" style="flex-wrap: wrap; row-gap: 0">
         final <span class="num">{{ f.width }} × {{ f.height }}, {{ f.samples }} samples</span>
         <span class="quiet">{{ new Date(f.createdAt).toLocaleTimeString("en-GB", { timeStyle: "short" }) }}</span>
-        <ChangedSince :shot="shot" :final="f" />
         <button
           class="act end"
           data-test="take-final"
@@ -123,6 +122,7 @@ const three = (c: number[]) => c.map((v) => v.toFixed(3)).join("  ");
         >
           {{ comp.source?.kind === "final" && comp.source.id === f.id ? "taken" : "Take" }}
         </button>
+        <ChangedSince :shot="shot" :final="f" />
       </div>
     </div>
     <p v-if="comp.loading" class="quiet">Fetching its passes …</p>
