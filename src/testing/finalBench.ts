@@ -42,15 +42,19 @@ async function measure(megapixels: number, denoise: boolean): Promise<string> {
     await mkdir(target);
     await writeFinal(target, shot, plate, null, choice, layout, bands, collectSome);
     const written = performance.now();
+    const memory = mostMemory();
     const again = denoise ? "" : await finishedAgain(target, shot, plate, choice);
     let bytes = 0;
     for (const name of await readdir(target)) bytes += (await stat(path.join(target, name))).size;
     const seconds = (ms: number) => (ms / 1000).toFixed(1);
-    return `${((width * height) / 1e6).toFixed(1)} MP, ${layout.stride} sums a pixel, ${denoise ? "denoised" : "as it is"}: ${seconds(rendered - begun)} s rays, ${seconds(written - rendered)} s files (${Math.round(bytes / 1e6)} MB), ${Math.round(process.resourceUsage().maxRSS / 1024)} MB at most${again}`;
+    return `${((width * height) / 1e6).toFixed(1)} MP, ${layout.stride} sums a pixel, ${denoise ? "denoised" : "as it is"}: ${seconds(rendered - begun)} s rays, ${seconds(written - rendered)} s files (${Math.round(bytes / 1e6)} MB), ${memory} MB at most${again}`;
   } finally {
     await rm(folder, { recursive: true, force: true });
   }
 }
+
+/** The most memory that the process has held so far, MB. */
+const mostMemory = () => Math.round((process.resourceUsage().maxRSS * 1024) / 1e6);
 
 /** The quay with its plate at so many megapixels; what it was made from is forgotten. */
 async function enlarged(megapixels: number) {
@@ -94,6 +98,7 @@ async function finishedAgain(target: string, shot: Shot, plate: DecodedPlate, ch
   await mkdir(full);
   await writeFinishedAgain(full, shot, plate, null, choice, passes, sigma);
   const done = performance.now();
+  const memory = mostMemory();
   const screen = readScreen((await screenPasses(passes, plate, SCREEN_WIDTH, sigma)).buffer as ArrayBuffer);
   const made = performance.now();
   const same = (light: number) => light;
@@ -124,7 +129,7 @@ async function finishedAgain(target: string, shot: Shot, plate: DecodedPlate, ch
       .join(", ");
   };
   const seconds = (ms: number) => (ms / 1000).toFixed(1);
-  return `; finished again ${seconds(done - begun)} s; passes for the screen ${seconds(made - done)} s, then in ms ${time(screen, 1)}, while dragged by two workers ${time(halved(screen), 2)}`;
+  return `; finished again ${seconds(done - begun)} s, ${memory} MB at most; passes for the screen ${seconds(made - done)} s, then in ms ${time(screen, 1)}, while dragged by two workers ${time(halved(screen), 2)}`;
 }
 
 const [megapixels = "12", own] = process.argv.slice(2);
