@@ -32,7 +32,12 @@ export class Desk {
     await this.fit();
     const [x, y] = await this.screen(pixel);
     await this.page.mouse.move(x, y);
-    for (let i = 0; i < 30 && (await this.frame()).scale < zoom; i++) await this.page.mouse.wheel(0, -240);
+    for (let i = 0; i < 30; i++) {
+      const { scale } = await this.frame();
+      if (scale >= zoom) break;
+      // One turn that is long enough; how far a turn goes is PlateDesk's.
+      await this.page.mouse.wheel(0, -Math.max(60, Math.log((zoom * 1.02) / scale) / 0.0016));
+    }
   }
 
   async click(pixel: Pixel, zoom = 4): Promise<void> {

@@ -17,7 +17,7 @@ import * as loft from "../src/demo/netloft.ts";
 import * as quay from "../src/demo/quay.ts";
 import * as slip from "../src/demo/slipway.ts";
 import { Desk } from "./desk.ts";
-import { copyOfDemo, opened } from "./shots.ts";
+import { copyOfDemo, opened, withoutProps } from "./shots.ts";
 
 test.use({ testIdAttribute: "data-test" });
 
@@ -57,7 +57,7 @@ test("net loft: a room closed behind the camera, a window, a bench with legs, a 
   page,
   request,
 }) => {
-  const id = await copyOfDemo(request, (copy) => void (copy.set = {}), "netloft");
+  const id = await copyOfDemo(request, (copy) => void Object.assign(copy, { set: {}, props: {} }), "netloft");
   const desk = new Desk(page);
   await page.goto(`/shots/${id}/set`);
   await expect(page.getByTestId("tool-part-room")).toBeVisible();
@@ -203,6 +203,7 @@ test("slipway: the two side walls stand on the ramp's edges", async ({ page, req
   const id = await copyOfDemo(
     request,
     (copy) => {
+      withoutProps(copy);
       for (const part of Object.keys(copy.set)) if (part.startsWith("wall")) delete copy.set[part];
     },
     "slipway",
@@ -233,7 +234,10 @@ test("slipway: the two side walls stand on the ramp's edges", async ({ page, req
 });
 
 test("quay: the ice house as a block, its lid cut and the ridge raised to a gable roof", async ({ page, request }) => {
-  const id = await copyOfDemo(request, (copy) => void delete copy.set["block-1"]);
+  const id = await copyOfDemo(request, (copy) => {
+    withoutProps(copy);
+    delete copy.set["block-1"];
+  });
   const desk = new Desk(page);
   await page.goto(`/shots/${id}/set`);
   await expect(page.getByTestId("tool-part-block")).toBeVisible();
@@ -312,7 +316,7 @@ test("a model of the place as set: materials and roles by mesh, drawn on and mea
     { name: "floor", colour: [0.25, 0.2, 0.15], faces: room.filter((f) => f.id === "floor") },
     { name: "walls", colour: [0.6, 0.58, 0.5], faces: room.filter((f) => f.id !== "floor") },
   ]);
-  const id = await copyOfDemo(request, (copy) => void (copy.set = {}), "netloft");
+  const id = await copyOfDemo(request, (copy) => void Object.assign(copy, { set: {}, props: {} }), "netloft");
   const desk = new Desk(page);
   await page.goto(`/shots/${id}/set`);
   await expect(page.getByTestId("tool-part-room")).toBeVisible();
@@ -390,7 +394,10 @@ test("a face is pulled until its side lies on the plate's own edge; numbers are 
   };
   const id = await copyOfDemo(
     request,
-    (copy) => void (copy.set = { "block-1": makePart("block-1", "Bench", shape, copy.ground) }),
+    (copy) => {
+      withoutProps(copy);
+      copy.set = { "block-1": makePart("block-1", "Bench", shape, copy.ground) };
+    },
     "netloft",
   );
   const desk = new Desk(page);

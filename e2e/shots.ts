@@ -13,6 +13,9 @@ const NAMES = {
 export const opened = async (request: APIRequestContext, id: string): Promise<OpenShot> =>
   (await (await request.get(`/api/shots/${id}`)).json()) as OpenShot;
 
+/** Takes the props out of a copy where nothing looks at them: without a graphics card their view takes all that there is. */
+export const withoutProps = (copy: Shot): void => void (copy.props = {});
+
 /** A new shot of a demo's plate, with as much of the demo's work in it as asked for. */
 export async function copyOfDemo(
   request: APIRequestContext,

@@ -5,7 +5,7 @@ import { projectPoint } from "#core/optics/camera";
 import { roleOf } from "#core/set/roles";
 import type { Vec2 } from "#core/math/vec3";
 import { Desk } from "./desk.ts";
-import { copyOfDemo, opened } from "./shots.ts";
+import { copyOfDemo, opened, withoutProps } from "./shots.ts";
 
 test.use({ testIdAttribute: "data-test" });
 
@@ -116,7 +116,7 @@ test("two windows: other things are put together, the same thing is kept as a ta
   context,
   request,
 }) => {
-  const id = await copyOfDemo(request);
+  const id = await copyOfDemo(request, withoutProps);
   const other = await context.newPage();
   for (const p of [page, other]) {
     await p.goto(`/shots/${id}/plate`);
@@ -142,7 +142,7 @@ test("two windows: other things are put together, the same thing is kept as a ta
 });
 
 test("work that the server could not take is kept in the browser and saved later", async ({ page, request }) => {
-  const id = await copyOfDemo(request);
+  const id = await copyOfDemo(request, withoutProps);
   await page.goto(`/shots/${id}/plate`);
   await expect(page.getByLabel("Owner")).toBeVisible();
   await page.route("**/steps", (route) => route.abort());
@@ -159,7 +159,7 @@ test("a shot that is left while it is being saved and opened again loses and dou
   page,
   request,
 }) => {
-  const id = await copyOfDemo(request);
+  const id = await copyOfDemo(request, withoutProps);
   await page.goto(`/shots/${id}/plate`);
   await page.route("**/steps", async (route) => {
     await new Promise((resolve) => setTimeout(resolve, 1000));

@@ -124,8 +124,8 @@ export function grainedPicture(
   memory: GrainMemory | null = null,
   into?: Float32Array,
 ): Pick<Finished, "grained" | "touched"> {
-  const grained = mergeLayers(layers, into);
   const touched = touchedBy(layers);
+  const grained = mergeTouched(layers, touched, into);
   if (without !== "grain")
     layGrain(grained, plate, layers, comp.grain, scale, y0, touched, matteOf(comp.grain.matte), memory);
   return { grained, touched };
@@ -178,11 +178,19 @@ export function checkFrame(plate: { width: number; height: number }, passes: { w
 }
 
 /** The layers over the plate, in linear light. */
-export function mergeLayers(
+export const mergeLayers = (layers: Omit<Layers, "depth" | "occlusion">): Float32Array =>
+  mergeTouched(layers, touchedBy(layers), new Float32Array(layers.plate.length));
+
+/** The same where it is known which pixels they touch: the others are the plate's. */
+function mergeTouched(
   { plate, prop, cover, ratio, added, glow }: Omit<Layers, "depth" | "occlusion">,
+  touched: Uint8Array,
   out: Float32Array = new Float32Array(plate.length),
 ): Float32Array {
-  for (let i = 0, p = 0; i < out.length; i += 3, p += 4) {
+  out.set(plate);
+  for (let pixel = 0; pixel < touched.length; pixel++) {
+    if (touched[pixel] === 0) continue;
+    const [i, p] = [pixel * 3, pixel * 4];
     const through = 1 - prop[p + 3];
     for (let k = 0; k < 3; k++) {
       const behind = cover ? 1 - cover[i + k] : through;

@@ -146,11 +146,11 @@ class GrainRows {
     this.blocks = model.blocks?.on ? new BlockRows(model.blocks, width, seed, this.mix) : null;
   }
 
-  /** Row y; the memory is that of the next one. */
-  row(y: number): Float32Array {
+  /** Row y, of which pixels from one to before another are asked for; the memory is that of the next one. */
+  row(y: number, from: number, to: number): Float32Array {
     const { taps, first, out } = this;
     if (this.blocks) {
-      this.blocks.fill(out, y);
+      this.blocks.fill(out, y, from, to);
       return out;
     }
     out.fill(0);
@@ -196,7 +196,8 @@ class BlockRows {
   private readonly starts: Int32Array;
   /** Amplitudes of the squares of one row of them, 64 for each channel, those down first to change. */
   private readonly held: Float32Array;
-  private heldRow = NaN;
+  /** Row of squares that each square's amplitudes are of. */
+  private readonly heldRows: Float64Array;
   /** Cosines at each pixel of a row. */
   private readonly across: Float64Array;
   private readonly amplitudes: number[];
@@ -213,6 +214,7 @@ class BlockRows {
     this.starts = new Int32Array(count + 1);
     for (let x = 0; x < width; x++) this.starts[Math.floor(place(x)) - this.firstBlock + 1] = x + 1;
     this.held = new Float32Array(count * 3 * FREQUENCIES * FREQUENCIES);
+    this.heldRows = new Float64Array(count).fill(NaN);
     this.across = new Float64Array(width * FREQUENCIES);
     for (let x = 0; x < width; x++) cosines(place(x), this.across, x * FREQUENCIES);
     this.amplitudes = blocks.spectrum.map((_, i) => {
@@ -221,17 +223,19 @@ class BlockRows {
     });
   }
 
-  /** Row y in `row`. */
-  fill(row: Float32Array, y: number): void {
+  /** Pixels from one to before another of row y in `row`, and those that share their squares. */
+  fill(row: Float32Array, y: number, from: number, to: number): void {
     const place = (y + 0.5 - this.blocks.y) / this.blocks.side;
     const down = Math.floor(place);
-    if (down !== this.heldRow) this.hold(down);
     const own = cosines(place, new Float64Array(FREQUENCIES), 0);
-    const { held, starts } = this;
+    const { held, heldRows, starts } = this;
     const square = 3 * FREQUENCIES * FREQUENCIES;
-    for (let block = 0; block + 1 < starts.length; block++)
+    for (let block = 0; block + 1 < starts.length && starts[block] < to; block++) {
+      if (starts[block + 1] <= from) continue;
+      if (heldRows[block] !== down) this.hold(block, down);
       for (let k = 0; k < 3; k++)
         this.fillSquare(row, k, starts[block], starts[block + 1], held, block * square + k * (square / 3), own);
+    }
   }
 
   /** A row of a square in one channel: its amplitudes are summed down first. */
@@ -265,21 +269,20 @@ class BlockRows {
         s7 * across[c + 7];
   }
 
-  private hold(down: number): void {
+  private hold(block: number, down: number): void {
     const { held, firstBlock, seed, amplitudes } = this;
     const [rr, gr, gg, br, bg, bb] = this.mix;
     const all = FREQUENCIES * FREQUENCIES;
-    for (let block = 0; block + 1 < this.starts.length; block++)
-      for (let f = 0, at = block * 3 * all; f < all; f++, at++) {
-        const place = (firstBlock + block) * all + f;
-        const [a, b] = [mixed(place, down, seed), mixed(place, down, seed ^ 0x5bd1e995)];
-        const r = amplitudes[f] * QUANTILES[a & 4095];
-        const g = amplitudes[f] * QUANTILES[(a >>> 12) & 4095];
-        held[at] = rr * r;
-        held[at + all] = gr * r + gg * g;
-        held[at + 2 * all] = br * r + bg * g + bb * amplitudes[f] * QUANTILES[b & 4095];
-      }
-    this.heldRow = down;
+    for (let f = 0, at = block * 3 * all; f < all; f++, at++) {
+      const place = (firstBlock + block) * all + f;
+      const [a, b] = [mixed(place, down, seed), mixed(place, down, seed ^ 0x5bd1e995)];
+      const r = amplitudes[f] * QUANTILES[a & 4095];
+      const g = amplitudes[f] * QUANTILES[(a >>> 12) & 4095];
+      held[at] = rr * r;
+      held[at + all] = gr * r + gg * g;
+      held[at + 2 * all] = br * r + bg * g + bb * amplitudes[f] * QUANTILES[b & 4095];
+    }
+    this.heldRows[block] = down;
   }
 }
 
@@ -310,7 +313,7 @@ export class GrainMemory {
   private key = "";
   private rows = new Map<number, Float32Array>();
 
-  of(model: GrainModel, width: number, seed: number): { row: (y: number) => Float32Array } {
+  of(model: GrainModel, width: number, seed: number): Pick<GrainRows, "row"> {
     const key = JSON.stringify([model.size, model.joined, model.blocks, width, seed]);
     if (key !== this.key) [this.key, this.rows] = [key, new Map()];
     let maker: GrainRows | null = null;
@@ -320,7 +323,7 @@ export class GrainMemory {
         let kept = rows.get(y);
         if (!kept) {
           maker ??= new GrainRows(model, width, seed);
-          kept = maker.row(y).slice();
+          kept = maker.row(y, 0, width).slice();
           rows.set(y, kept);
         }
         return kept;
@@ -367,11 +370,14 @@ export function layGrain(
   const { shot, from } = model;
   const dark = model.read.map((r) => r * r);
   for (let y = 0; y < height; y++) {
-    let row: Float32Array | null = null;
-    for (let x = 0; x < width; x++) {
+    const first = touched.indexOf(1, y * width) - y * width;
+    if (first < 0) return;
+    if (first >= width) continue;
+    const last = touched.lastIndexOf(1, (y + 1) * width - 1) - y * width;
+    const row = rows.row(y0 + y, first, last + 1);
+    for (let x = first; x <= last; x++) {
       const pixel = y * width + x;
       if (!touched[pixel]) continue;
-      row ??= rows.row(y0 + y);
       const through = 1 - prop[pixel * 4 + 3];
       const weight = matte ? grain.strength * matte[pixel] : grain.strength;
       for (let k = 0; k < 3; k++) {

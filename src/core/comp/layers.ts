@@ -58,36 +58,29 @@ export const layersOf = (plate: Float32Array, passes: Passes, y0: number): Layer
 type Changing = Pick<Layers, "prop" | "ratio" | "added" | "glow" | "cover">;
 
 /** True where the layers leave the plate's pixel as it is. */
-export const leavesPlate = (layers: Changing, pixel: number): boolean => {
-  const { prop, ratio, added, glow, cover } = layers;
-  return !changes(prop, ratio, added, glow, cover, pixel);
-};
+export const leavesPlate = ({ prop, ratio, added, glow, cover }: Changing, pixel: number): boolean =>
+  prop[pixel * 4 + 3] === 0 &&
+  isOnly(ratio, pixel * 3, 1) &&
+  isOnly(added, pixel * 3, 0) &&
+  (glow === null || isOnly(glow, pixel * 3, 0)) &&
+  (cover === null || isOnly(cover, pixel * 3, 0));
+
+const isOnly = (of: Float32Array, i: number, value: number): boolean =>
+  of[i] === value && of[i + 1] === value && of[i + 2] === value;
 
 /** 1 for each pixel that the layers change. */
 export function touchedBy({ prop, ratio, added, glow, cover }: Changing): Uint8Array {
   const touched = new Uint8Array(prop.length / 4);
-  for (let pixel = 0; pixel < touched.length; pixel++)
-    if (changes(prop, ratio, added, glow, cover, pixel)) touched[pixel] = 1;
+  for (let pixel = 0, p = 3; pixel < touched.length; pixel++, p += 4) touched[pixel] = +(prop[p] !== 0);
+  noteOther(touched, ratio, 1);
+  noteOther(touched, added, 0);
+  if (glow) noteOther(touched, glow, 0);
+  if (cover) noteOther(touched, cover, 0);
   return touched;
 }
 
-function changes(
-  prop: Float32Array,
-  ratio: Float32Array,
-  added: Float32Array,
-  glow: Float32Array | null,
-  cover: Float32Array | null,
-  pixel: number,
-): boolean {
-  const i = pixel * 3;
-  return (
-    prop[pixel * 4 + 3] !== 0 ||
-    differs(ratio, i, 1) ||
-    differs(added, i, 0) ||
-    (glow !== null && differs(glow, i, 0)) ||
-    (cover !== null && differs(cover, i, 0))
-  );
+/** Notes pixels whose three values are not all that one. */
+function noteOther(touched: Uint8Array, of: Float32Array, value: number): void {
+  for (let pixel = 0, i = 0; pixel < touched.length; pixel++, i += 3)
+    if (of[i] !== value || of[i + 1] !== value || of[i + 2] !== value) touched[pixel] = 1;
 }
-
-const differs = (of: Float32Array, i: number, from: number): boolean =>
-  of[i] !== from || of[i + 1] !== from || of[i + 2] !== from;

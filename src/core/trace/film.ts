@@ -189,7 +189,10 @@ function catcherShare(film: Float32Array, f: number): number {
 
 /** Share of the hemisphere that is open in every pixel; null where the film does not hold it. */
 export function occlusionOf({ occlusion, open }: FilmCounts): Float32Array | null {
-  return open && open.map((sum, i) => (occlusion[i] > 0 ? sum / occlusion[i] : 1));
+  if (!open) return null;
+  const shares = new Float32Array(open.length);
+  for (let i = 0; i < shares.length; i++) shares[i] = occlusion[i] > 0 ? open[i] / occlusion[i] : 1;
+  return shares;
 }
 
 /** True of a pixel that no prop changed: nothing covers it, nothing is added, and every light is the one without props. */
@@ -385,6 +388,7 @@ export function filmCounts(
   const rays = extras > 0 ? [extras + L.EXTRA_OCCLUSION_SAMPLES, extras + L.EXTRA_OCCLUSION] : [];
   const [catcher, samples, alpha, set, limited, ...found] = planes(film, pixels, stride, [...base, ...rays]);
   const [occlusion = new Float32Array(0), open = null] = found;
-  const seen = alpha.map((of, i) => of + catcher[i]);
+  const seen = new Float32Array(pixels);
+  for (let i = 0; i < pixels; i++) seen[i] = alpha[i] + catcher[i];
   return { catcher, samples, alpha, seen, occlusion, set, limited, open };
 }
