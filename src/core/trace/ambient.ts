@@ -4,7 +4,7 @@ import { cross, dot } from "../math/vec3.ts";
 import { invertMatrix } from "../props/transform.ts";
 import { buildQuick } from "./quickBvh.ts";
 import type { ReferenceBvh } from "./referenceBvh.ts";
-import { referenceClosest } from "./referenceBvh.ts";
+import { referenceClosest, referenceOccluded } from "./referenceBvh.ts";
 
 /**
  * How much of the light from all around props leave: on what they stand on and before, and on themselves. What the
@@ -94,27 +94,37 @@ export function nearestBlocker(blockers: readonly Blocker[], from: Vec3, directi
   let nearest: Met | null = null;
   for (const blocker of blockers) {
     if (missesBox(blocker, from, direction)) continue;
-    const m = blocker.toOwn;
-    const [x, y, z] = from;
-    const [dx, dy, dz] = direction;
-    const way: Vec3 = [
-      m[0] * dx + m[1] * dy + m[2] * dz,
-      m[4] * dx + m[5] * dy + m[6] * dz,
-      m[8] * dx + m[9] * dy + m[10] * dz,
-    ];
-    const hit = referenceClosest(
-      blocker.tree,
-      m[0] * x + m[1] * y + m[2] * z + m[3],
-      m[4] * x + m[5] * y + m[6] * z + m[7],
-      m[8] * x + m[9] * y + m[10] * z + m[11],
-      way[0],
-      way[1],
-      way[2],
-    );
+    const way = turned(blocker.toOwn, direction);
+    const hit = traced(referenceClosest, blocker, from, way);
     if (hit && hit.distance < (nearest?.distance ?? Infinity))
       nearest = { distance: hit.distance, fromBehind: dot(blocker.fronts(hit.triangle), way) > 0 };
   }
   return nearest;
+}
+
+/** True where a ray meets any of them. */
+const meetsBlocker = (blockers: readonly Blocker[], from: Vec3, direction: Vec3): boolean =>
+  blockers.some(
+    (blocker) =>
+      !missesBox(blocker, from, direction) &&
+      traced(referenceOccluded, blocker, from, turned(blocker.toOwn, direction)),
+  );
+
+const turned = (m: readonly number[], [x, y, z]: Vec3): Vec3 => [
+  m[0] * x + m[1] * y + m[2] * z,
+  m[4] * x + m[5] * y + m[6] * z,
+  m[8] * x + m[9] * y + m[10] * z,
+];
+
+/** Asks a blocker's tree from a place in the world, along a way in the blocker's coordinates. */
+function traced<T>(
+  ask: (bvh: ReferenceBvh, ox: number, oy: number, oz: number, dx: number, dy: number, dz: number) => T,
+  { tree, toOwn: m }: Blocker,
+  from: Vec3,
+  way: Vec3,
+): T {
+  const [x, y, z] = turned(m, from);
+  return ask(tree, x + m[3], y + m[7], z + m[11], way[0], way[1], way[2]);
 }
 
 /** A direction over a surface that looks along `n`, by the cosine (Malley's method), of a share of the disc and an angle. */
@@ -160,7 +170,7 @@ export function shadeOn(
       let kept = 0;
       for (let r = 0; r < rays; r++) {
         const direction = rayOver(normal, r, rays, i + j * 7);
-        if (nearestBlocker(blockers, from, direction)) kept++;
+        if (meetsBlocker(blockers, from, direction)) kept++;
       }
       shade[j * columns + i] = (kept / rays) * (1 - GIVEN_BACK);
     }
@@ -205,7 +215,7 @@ export function ambientAt(
       const at = [0, 1, 2].map((k) => from[k] + ground.distance * direction[k] + 10 * OFF * ground.normal[k]) as Vec3;
       const turn = i * rays + r + 1;
       const on = directionOver(ground.normal, spread(turn, 0.7548776662), 2 * Math.PI * spread(turn, 0.5698402909));
-      sum += nearestBlocker(blockers, at, on) ? GIVEN_BACK : 1;
+      sum += meetsBlocker(blockers, at, on) ? GIVEN_BACK : 1;
     }
     shares[i] = within > BURIED * rays ? NaN : sum / rays;
   }

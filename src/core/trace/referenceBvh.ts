@@ -159,17 +159,32 @@ function trace(
   any: boolean,
 ): ReferenceHit | null {
   const { boxes, links, triangles, numbers } = bvh;
-  const [ix, iy, iz] = [1 / (dx || 1e-30), 1 / (dy || 1e-30), 1 / (dz || 1e-30)];
+  const ix = 1 / (dx || 1e-30);
+  const iy = 1 / (dy || 1e-30);
+  const iz = 1 / (dz || 1e-30);
+  // Which of a box's planes a ray meets first on each axis, and which last.
+  const x0 = ix > 0 ? 0 : 3;
+  const y0 = iy > 0 ? 1 : 4;
+  const z0 = iz > 0 ? 2 : 5;
+  const x1 = 3 - x0;
+  const y1 = 5 - y0;
+  const z1 = 7 - z0;
   let best = Infinity;
   let found = -1;
-  // Where a ray enters a node; infinite if it misses.
-  const enter = (node: number): number => {
-    const at = node * 6;
-    const [x0, x1] = [(boxes[at] - ox) * ix, (boxes[at + 3] - ox) * ix];
-    const [y0, y1] = [(boxes[at + 1] - oy) * iy, (boxes[at + 4] - oy) * iy];
-    const [z0, z1] = [(boxes[at + 2] - oz) * iz, (boxes[at + 5] - oz) * iz];
-    const near = max(min(x0, x1), min(y0, y1), min(z0, z1), 0);
-    const far = min(max(x0, x1), max(y0, y1), max(z0, z1), best);
+  /** Where a ray enters a node; infinite if it misses. */
+  const enter = (at: number): number => {
+    let near = (boxes[at + x0] - ox) * ix;
+    const ny = (boxes[at + y0] - oy) * iy;
+    const nz = (boxes[at + z0] - oz) * iz;
+    let far = (boxes[at + x1] - ox) * ix;
+    const fy = (boxes[at + y1] - oy) * iy;
+    const fz = (boxes[at + z1] - oz) * iz;
+    if (ny > near) near = ny;
+    if (nz > near) near = nz;
+    if (near < 0) near = 0;
+    if (fy < far) far = fy;
+    if (fz < far) far = fz;
+    if (best < far) far = best;
     return near <= far * (1 + 1e-7) ? near : Infinity;
   };
   let top = 0;
@@ -181,17 +196,19 @@ function trace(
     let node = waiting[top];
     while (links[node * 2 + 1] === 0) {
       const left = links[node * 2];
-      const [a, b] = [enter(left), enter(left + 1)];
-      const [near, far] = a <= b ? [left, left + 1] : [left + 1, left];
-      if (min(a, b) === Infinity) {
+      const a = enter(left * 6);
+      const b = enter(left * 6 + 6);
+      const first = a <= b;
+      const [near, far] = first ? [a, b] : [b, a];
+      if (near === Infinity) {
         node = -1;
         break;
       }
-      if (max(a, b) < Infinity) {
-        waiting[top] = far;
-        entries[top++] = max(a, b);
+      if (far < Infinity) {
+        waiting[top] = first ? left + 1 : left;
+        entries[top++] = far;
       }
-      node = near;
+      node = first ? left : left + 1;
     }
     if (node < 0) continue;
     const first = links[node * 2];
