@@ -21,7 +21,7 @@ import * as slip from "../src/demo/slipway.ts";
 import * as quay from "../src/demo/quay.ts";
 import * as loft from "../src/demo/netloft.ts";
 import { Desk } from "./desk.ts";
-import { copyOfDemo, opened } from "./shots.ts";
+import { copyOfDemo, opened, withoutProps } from "./shots.ts";
 
 test.use({ testIdAttribute: "data-test" });
 
@@ -35,6 +35,7 @@ test("slipway: an overcast sky from one probe, the sun off", async ({ page, requ
   const id = await copyOfDemo(
     request,
     (copy) => {
+      withoutProps(copy);
       copy.light.probes = {};
       copy.light.sky.spread = { kind: "even" };
       copy.light.slope = { deg: 0, towardsDeg: 0 };
@@ -246,7 +247,10 @@ test("quay: two sightings give the sun, the odd third is named, and the almanac 
   page,
   request,
 }) => {
-  const id = await copyOfDemo(request, (copy) => void (copy.light.sightings = {}));
+  const id = await copyOfDemo(request, (copy) => {
+    withoutProps(copy);
+    copy.light.sightings = {};
+  });
   const shot = async () => (await opened(request, id)).shot;
   const camera = (await shot()).solved!.camera;
   const desk = new Desk(page);
@@ -333,6 +337,7 @@ test("quay: two edges of a block and the edges of their shadows give the sun, an
 }) => {
   const [low, high, height] = [[-0.8, -3.6], [-0.2, -3], 0.5];
   const id = await copyOfDemo(request, (copy) => {
+    withoutProps(copy);
     copy.light.sightings = {};
     const base = [
       [low[0], low[1], 0],
@@ -398,7 +403,10 @@ test("surroundings: a picture all around lights the shot, is turned on the plate
   page,
   request,
 }) => {
-  const id = await copyOfDemo(request, (copy) => (copy.light.sightings = {}));
+  const id = await copyOfDemo(request, (copy) => {
+    withoutProps(copy);
+    copy.light.sightings = {};
+  });
   const light = async () => (await opened(request, id)).shot.light;
   const desk = new Desk(page);
   // Half a degree a pixel: even sky and ground, and a sun of 4 × 4 pixels, 40° high, a quarter to the right of the middle.
