@@ -87,6 +87,12 @@ export interface FinishedRows {
 const pack = (raw: Uint8Array) => deflateSync(raw, { level: 2, chunkSize: 1 << 18 });
 const STRIDES = { prop: 4, ratio: 3, added: 3, depth: 1 } as const;
 
+function sumOf(values: Float32Array): number {
+  let sum = 0;
+  for (let i = 0; i < values.length; i++) sum += values[i];
+  return sum;
+}
+
 /** Finishes rows after rows of one picture. */
 export class RowFinisher {
   private readonly folder: BandFolder | null;
@@ -272,8 +278,8 @@ export class RowFinisher {
     const from = band.y0 - rendered.y0;
     const ratio = rendered.ratio.subarray(from * width * 3, (from + rows) * width * 3);
     out.border = worseBorder(out.border, catcherBorder(counts, ratio, width, rows, band.y0));
-    for (const n of counts.limited) out.limited += n;
-    for (const n of counts.samples) out.samples += n;
+    out.limited += sumOf(counts.limited);
+    out.samples += sumOf(counts.samples);
   }
 
   private packLayers(
