@@ -111,7 +111,7 @@ async function writeRows(w: Writing) {
     module: await compileKernel(),
   };
   const threads = choice.threads || availableParallelism();
-  const pool = FinishPool.open(setup, threads);
+  const pool = await FinishPool.open(setup, threads);
   const groups = groupsOf(bands, width, halo, source.kind === "film" && source.denoise);
   const bits = shownEncoding(plate.encoding).bits;
   const at = (name: string) => path.join(w.target, name);

@@ -13,6 +13,7 @@ parentPort!.on("message", async (job: FinishJob) => {
   }
   collectSome();
 });
+parentPort!.postMessage("ready");
 
 /** Memory that is handed over and not copied. */
 function buffersOf({ exr, png }: FinishedRows): ArrayBuffer[] {

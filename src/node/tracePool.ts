@@ -1,4 +1,4 @@
-import { Worker } from "node:worker_threads";
+import type { Worker } from "node:worker_threads";
 import { GENERATION_ADDRESS, SceneMemory, scratchAddress } from "#core/trace/memory";
 import type { Kernel } from "#core/trace/kernel";
 import type { PackJob, PackedPixels } from "#core/trace/sparse";
@@ -7,6 +7,7 @@ import { packRoom, packedPixels } from "#core/trace/sparse";
 import { rewindTiles } from "#core/trace/tiles";
 import { askThread } from "./askThread.ts";
 import { compileKernel, newKernelMemory, openKernel, threadPath } from "./kernelFile.ts";
+import { startThread } from "./startThread.ts";
 import type { TraceThreadData } from "./traceThread.ts";
 
 /** Worker threads over one shared memory, and the host's own instance for building scenes. */
@@ -25,7 +26,9 @@ export class TracePool {
     const memory = newKernelMemory();
     const kernel = await openKernel(module, memory, scratchAddress(0));
     const workers = await Promise.all(
-      Array.from({ length: threads }, (_, i) => startThread({ module, memory, thread: i + 1 })),
+      Array.from({ length: threads }, (_, i) =>
+        startThread(threadPath, { module, memory, thread: i + 1 } satisfies TraceThreadData),
+      ),
     );
     return new TracePool(kernel, memory, workers);
   }
@@ -59,12 +62,4 @@ export class TracePool {
   async close(): Promise<void> {
     await Promise.all(this.workers.map((worker) => worker.terminate()));
   }
-}
-
-function startThread(data: TraceThreadData): Promise<Worker> {
-  return new Promise((resolve, reject) => {
-    const worker = new Worker(threadPath, { workerData: data, execArgv: [] });
-    worker.once("message", () => resolve(worker));
-    worker.once("error", reject);
-  });
 }
