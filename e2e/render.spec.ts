@@ -131,8 +131,16 @@ test("finals with layers, and two of them compared", async ({ page, request }) =
   const file = page.getByTestId("handed-over").locator("a").first();
   const [download] = await Promise.all([page.waitForEvent("download"), file.click()]);
   expect(download.suggestedFilename()).toBe("Copy-layers.exr");
-  // A size that makes no sense is refused where it is typed.
+  // Both are of the shot as it is, whatever they were rendered with, until something of it changes.
   await desk.step("render");
+  await page.getByTestId("drawer-finals").click();
+  await expect(page.getByTestId("compare")).toHaveCount(2);
+  await expect(page.getByTestId("changed-since")).toHaveCount(0);
+  await page.getByTestId("drawer-focus").click();
+  await page.getByTestId("focus-on").click();
+  await page.getByTestId("drawer-finals").click();
+  await expect(page.getByTestId("changed-since")).toHaveText(Array(2).fill("focus changed since it was rendered"));
+  // A size that makes no sense is refused where it is typed.
   await page.getByTestId("drawer-render").click();
   await desk.type("Size in per cent of the plate's side", "900");
   await expect.poll(async () => (await opened(request, id)).shot.render.percent).toBe(25);

@@ -15,7 +15,7 @@ import { PASS_GROUPS } from "#core/render/schema";
 import { newLength } from "#core/match/schema";
 import { plainProp } from "#core/props/schema";
 import type { Shot } from "#core/shot/schema";
-import { changedSince } from "#core/shot/stale";
+import { changedSince, renderedParts } from "#core/shot/stale";
 import { codesOf } from "#core/image/differences";
 import { unpackCodes } from "#node/packedCodes";
 import { readExr, readExrChannels } from "#core/image/exrRead";
@@ -268,9 +268,9 @@ describe("finals", () => {
     expect(listed.filter((shot) => shot.id !== id && shot.finals > 0)).toEqual([]);
     // The database has brought the document's keys into an order of its own.
     const { shot } = await read<OpenShot>(`/shots/${id}`);
-    expect(changedSince(final.of, shot)).toEqual([]);
+    expect(changedSince(final.of, renderedParts(shot))).toEqual([]);
     shot.light.sun.elevationDeg += 1;
-    expect(changedSince(final.of, shot)).toEqual(["light"]);
+    expect(changedSince(final.of, renderedParts(shot))).toEqual(["light"]);
     const file = async (name: string) =>
       new Uint8Array(await (await fetch(`${base}/api/finals/${final.id}/${name}`)).arrayBuffer());
     const meta = await sharp(await file("picture.png")).metadata();

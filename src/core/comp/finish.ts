@@ -179,7 +179,7 @@ export function checkFrame(plate: { width: number; height: number }, passes: { w
 
 /** The layers over the plate, in linear light. */
 export const mergeLayers = (layers: Omit<Layers, "depth" | "occlusion">): Float32Array =>
-  mergeTouched(layers, touchedBy(layers), new Float32Array(layers.plate.length));
+  mergeTouched(layers, touchedBy(layers));
 
 /** The same where it is known which pixels they touch: the others are the plate's. */
 function mergeTouched(

@@ -41,13 +41,22 @@ const LIGHT: { [K in keyof Light]: Stale<Light[K]> } = {
   propLevel: "develop",
 };
 
-/** By each part of the document. A forgotten part is a type error. */
-const STALE: { [K in keyof Shot]: Stale<Shot[K]> } = {
+/** What a change of a part makes stale, and what it is called beside a picture that hangs on it; null if none is named. */
+interface Part<T> {
+  stale: Exclude<Stale<T>, null>;
+  called: string | null;
+}
+
+/** By each part of the document, null where no picture hangs on it. A forgotten part is a type error. */
+const PARTS: { [K in keyof Shot]: Part<Shot[K]> | null } = {
   version: null,
   name: null,
   unit: null,
-  plates: (plates) => ({ fill: [plates.main.codes, plates.main.encoding.response ?? null] }),
-  solved: (solved) => ({ fill: solved?.camera }),
+  plates: {
+    called: "plate",
+    stale: (plates) => ({ fill: [plates.main.codes, plates.main.encoding.response ?? null] }),
+  },
+  solved: { called: "camera", stale: (solved) => ({ fill: solved?.camera }) },
   lens: null,
   match: null,
   edges: null,
@@ -60,47 +69,64 @@ const STALE: { [K in keyof Shot]: Stale<Shot[K]> } = {
   gauges: null,
   box: null,
   notes: null,
-  set: (set) => ({ fill: Object.values(set).map((part) => ({ ...part, name: "" })) }),
-  materials: (materials) => ({
-    fill: Object.values(materials).map((m) => ({ ...m, name: "", albedo: m.albedo.colour })),
-  }),
-  ground: "fill",
+  set: { called: "set", stale: (set) => ({ fill: Object.values(set).map((part) => ({ ...part, name: "" })) }) },
+  materials: {
+    called: "surfaces",
+    stale: (materials) => ({
+      fill: Object.values(materials).map((m) => ({ ...m, name: "", albedo: m.albedo.colour })),
+    }),
+  },
+  ground: { called: "ground", stale: "fill" },
   measures: null,
-  // What a prop is called changes no picture, and neither do what moves with it and what the pointer may do.
-  props: (props) => {
-    const seen = Object.values(props).map((prop) => ({
-      ...prop,
-      name: "",
-      keeps: "",
-      stands: null,
-      locked: false,
-      group: null,
-    }));
-    return { fill: seen.filter(({ role }) => role !== "cg"), film: seen };
+  props: {
+    called: "props",
+    // What a prop is called changes no picture, and neither do what moves with it and what the pointer may do.
+    stale: (props) => {
+      const seen = Object.values(props).map((prop) => ({
+        ...prop,
+        name: "",
+        keeps: "",
+        stands: null,
+        locked: false,
+        group: null,
+      }));
+      return { fill: seen.filter(({ role }) => role !== "cg"), film: seen };
+    },
   },
-  light: (light) => {
-    const of: Partial<Record<Stage, unknown[]>> = {};
-    for (const [name, stale] of Object.entries(LIGHT) as [keyof Light, Stale<unknown>][]) {
-      const parts = typeof stale === "string" ? { [stale]: light[name] } : (stale?.(light[name]) ?? {});
-      for (const [stage, part] of Object.entries(parts)) (of[stage as Stage] ??= []).push(part);
-    }
-    return of;
+  light: {
+    called: "light",
+    stale: (light) => {
+      const of: Partial<Record<Stage, unknown[]>> = {};
+      for (const [name, stale] of Object.entries(LIGHT) as [keyof Light, Stale<unknown>][]) {
+        const parts = typeof stale === "string" ? { [stale]: light[name] } : (stale?.(light[name]) ?? {});
+        for (const [stage, part] of Object.entries(parts)) (of[stage as Stage] ??= []).push(part);
+      }
+      return of;
+    },
   },
-  focus: "film",
-  render: ({ seed, limit, denoise }) => ({ film: [seed, limit], develop: denoise }),
+  focus: { called: "focus", stale: "film" },
+  // How a picture was rendered stands beside it, and it is finished anew with the comp of now: neither is named.
+  render: { called: null, stale: ({ seed, limit, denoise }) => ({ film: [seed, limit], develop: denoise }) },
   // Softness is the render's own pixel filter, and contact wants a sum more.
-  comp: (comp) => ({
-    film: [filterOf({ comp }, 1), wantsOcclusion({ comp }, [])],
-    develop: comp,
-  }),
+  comp: {
+    called: null,
+    stale: (comp) => ({
+      film: [filterOf({ comp }, 1), wantsOcclusion({ comp }, [])],
+      develop: comp,
+    }),
+  },
 };
+
+const NAMES = Object.keys(PARTS) as (keyof Shot)[];
+const partOf = (name: keyof Shot) => PARTS[name] as Part<unknown> | null;
 
 /** Text that changes whenever a stage of the picture must be done again. */
 export function staleKey(shot: Shot, stage: Stage): string {
   const counts = STAGES.slice(0, STAGES.indexOf(stage) + 1);
   const parts: unknown[] = [];
-  for (const [name, stale] of Object.entries(STALE) as [keyof Shot, Stale<unknown>][]) {
-    if (stale === null) continue;
+  for (const name of NAMES) {
+    const stale = partOf(name)?.stale;
+    if (!stale) continue;
     if (typeof stale === "string") {
       if (counts.includes(stale)) parts.push(shot[name]);
       continue;
@@ -111,40 +137,6 @@ export function staleKey(shot: Shot, stage: Stage): string {
   return JSON.stringify(parts);
 }
 
-/** What each part of the document is called beside a picture that was rendered of it; null if none hangs on it. */
-const RENDERED: { [K in keyof Shot]: string | null } = {
-  version: null,
-  name: null,
-  unit: null,
-  plates: "plate",
-  solved: "camera",
-  lens: null,
-  match: null,
-  edges: null,
-  lengths: null,
-  ties: null,
-  horizon: null,
-  cameraHeight: null,
-  level: null,
-  origin: null,
-  gauges: null,
-  box: null,
-  notes: null,
-  set: "set",
-  materials: "surfaces",
-  ground: "ground",
-  measures: null,
-  props: "props",
-  light: "light",
-  focus: "focus",
-  // How it is rendered stands beside the picture, and a picture is finished anew with the comp of now.
-  render: null,
-  comp: null,
-};
-
-/** By its name, a fingerprint of each part of the document that a rendered picture hangs on. */
-export type RenderedParts = Record<string, string>;
-
 /** The same value with every object's keys in order: a database keeps them in one of its own. */
 function sorted(value: unknown): unknown {
   if (Array.isArray(value)) return value.map(sorted);
@@ -153,20 +145,25 @@ function sorted(value: unknown): unknown {
   return Object.fromEntries(entries.map(([key, inner]) => [key, sorted(inner)]));
 }
 
-export function renderedParts(shot: Shot): RenderedParts {
-  const parts: RenderedParts = {};
-  for (const [key, name] of Object.entries(RENDERED) as [keyof Shot, string | null][]) {
-    const stale = STALE[key] as Stale<unknown>;
-    if (name === null || stale === null) continue;
-    const part = sorted(shot[key]);
-    parts[name] = fingerprint(JSON.stringify(typeof stale === "string" ? part : stale(part)) ?? "");
+/** By its name, a fingerprint of each part of the document that a rendered picture hangs on. */
+export type RenderedParts = Record<string, string>;
+
+/** Fingerprints of a shot's parts. `kept` remembers them for parts that are never changed in place. */
+export function renderedParts(shot: Shot, kept: WeakMap<object, string> = new WeakMap()): RenderedParts {
+  const prints: RenderedParts = {};
+  for (const name of NAMES) {
+    const { called, stale } = partOf(name) ?? { called: null };
+    if (called === null) continue;
+    const part = shot[name];
+    const known = part instanceof Object ? kept.get(part) : undefined;
+    const own = known === undefined ? sorted(part) : null;
+    const print = known ?? fingerprint(JSON.stringify(typeof stale === "string" ? own : stale!(own)) ?? "");
+    if (part instanceof Object) kept.set(part, print);
+    prints[called] = print;
   }
-  return parts;
+  return prints;
 }
 
 /** Names of the parts that are other than they were when a picture was rendered. */
-export function changedSince(rendered: RenderedParts, shot: Shot): string[] {
-  return Object.entries(renderedParts(shot))
-    .filter(([name, print]) => rendered[name] !== print)
-    .map(([name]) => name);
-}
+export const changedSince = (rendered: RenderedParts, now: RenderedParts): string[] =>
+  Object.keys(now).filter((name) => rendered[name] !== now[name]);

@@ -29,21 +29,15 @@ export function catcherBorder(
 ): CatcherBorder {
   // A pixel of a catcher with nothing else in it, and one with nothing in it at all.
   const kinds = new Uint8Array(width * height);
-  let [catchers, plain] = [0, 0];
   for (let i = 0; i < kinds.length; i++) {
     const all = Math.max(1, samples[i]);
-    if (catcher[i] > 0.99 * all) {
-      kinds[i] = 1;
-      catchers++;
-    } else if (set[i] < 0.01 * all && catcher[i] < 0.01 * all && alpha[i] < 0.01 * all) {
-      kinds[i] = 2;
-      plain++;
-    }
+    if (catcher[i] > 0.99 * all) kinds[i] = 1;
+    else if (set[i] < 0.01 * all && catcher[i] < 0.01 * all && alpha[i] < 0.01 * all) kinds[i] = 2;
   }
   const caught = (x: number, y: number) => kinds[y * width + x] === 1;
   const bare = (x: number, y: number) => x >= 0 && y >= 0 && x < width && y < height && kinds[y * width + x] === 2;
   const found: CatcherBorder = { border: 0, open: 0, worst: null };
-  if (catchers === 0 || plain === 0) return found;
+  if (!kinds.includes(1) || !kinds.includes(2)) return found;
   for (let y = 0; y < height; y++) {
     for (let x = 0; x < width; x++) {
       if (!caught(x, y)) continue;

@@ -1,12 +1,17 @@
 <script setup lang="ts">
-import { computed } from "vue";
+import { computed, toRaw } from "vue";
 import type { FinalListing } from "#core/shot/api";
-import { changedSince } from "#core/shot/stale";
+import { changedSince, renderedParts } from "#core/shot/stale";
 import type { Shot } from "#core/shot/schema";
 
 /** Says of a final which parts of the shot are no longer what it was rendered of. */
 const props = defineProps<{ shot: Shot; final: FinalListing }>();
-const changed = computed(() => changedSince(props.final.of, props.shot));
+const changed = computed(() => changedSince(props.final.of, renderedParts(toRaw(props.shot), kept)));
+</script>
+
+<script lang="ts">
+/** Of the parts of open shots, which every edit replaces: a moved slider of the comp leaves all others as they are. */
+const kept = new WeakMap<object, string>();
 </script>
 
 <template>
