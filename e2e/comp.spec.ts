@@ -52,6 +52,15 @@ test("sharpness and grain of the plate are measured, and the proof wears them", 
   await page.getByTestId("grain-everywhere").click();
   await page.getByTestId("measure-grain").click();
   await expect.poll(async () => (await comp()).grain.model).toEqual(model);
+  // A tool opens its drawer, and ends with it.
+  await page.getByTestId("drawer-look").click();
+  await expect(page.getByTestId("drawer-match")).toHaveAttribute("aria-pressed", "false");
+  await page.keyboard.press("g");
+  await expect(page.getByTestId("drawer-match")).toHaveAttribute("aria-pressed", "true");
+  await expect(page.getByText("Grain: click a corner")).toBeVisible();
+  await page.getByTestId("drawer-look").click();
+  await expect(page.getByText("Grain: click a corner")).toBeHidden();
+  await page.getByTestId("drawer-match").click();
   // JPEG takes some of the sensor's noise away, and never adds any: a third to all of it at middle brightness.
   const truth = Math.sqrt(NOISE.read ** 2 + 0.5 * NOISE.shot);
   for (const k of [0, 1, 2]) {

@@ -85,7 +85,7 @@ export const SIT_CASES: SitCase[] = [
     name: "shadow too dark",
     place: "quay",
     fault: "tone",
-    change: edit((d) => void Object.assign(d.comp.shadow, { on: true, density: 1.3 })),
+    change: edit((d) => void Object.assign(d.comp.shadow, { on: true, density: 1.6 })),
   },
   {
     name: "too sharp",

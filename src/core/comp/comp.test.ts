@@ -196,7 +196,7 @@ describe("finishing", () => {
     expect(without.linear).toEqual(bare);
   });
 
-  test("shadow: density doubles what it takes, its colour leaves a channel's light, in metres it is softer near by", () => {
+  test("shadow: more density is optical density, less a share, its colour leaves a channel's light, in metres it is softer near by", () => {
     const plate = plateOf();
     const passes = passesOf();
     const dark = whole(
@@ -205,8 +205,8 @@ describe("finishing", () => {
       plate,
     );
     const i = (66 * WIDTH + 70) * 3;
-    // 1 - 1.5 (1 - 0.4), and of blue 1 - 0.75 (1 - 0.5).
-    expect(dark.linear[i] / plate.linear[i]).toBeCloseTo(0.1, 5);
+    // ISO 5-1: D = -lg T, so that half as much again leaves T to the power of 1.5; and of blue 1 - 0.75 (1 - 0.5).
+    expect(dark.linear[i] / plate.linear[i]).toBeCloseTo(10 ** (1.5 * Math.log10(0.4)), 5);
     expect(dark.linear[i + 2] / plate.linear[i + 2]).toBeCloseTo(0.625, 5);
     // Two bands of shadow: as wide in metres, the nearer blurred over more pixels.
     const strips = () => {

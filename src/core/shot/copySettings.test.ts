@@ -1,7 +1,7 @@
 import { expect, test } from "@jest/globals";
 import { testShot } from "../../testing/shots.ts";
 import { newMatte } from "../comp/mattes/index.ts";
-import { COPIED_PARTS, copySettings, settingChanges } from "./copySettings.ts";
+import { COPIED_PARTS, copySettings, settingChanges, untakeable } from "./copySettings.ts";
 import { parseShot } from "./schema.ts";
 
 const partOf = (id: string) => COPIED_PARTS.find((p) => p.id === id)!;
@@ -15,7 +15,7 @@ test("what would change is listed by name; what is taken over is that, and the d
   Object.assign(there.comp.props, { on: true, matte: "m" });
   expect(settingChanges(here, there, partOf("comp.grain"))).toEqual([{ name: "strength", from: "1", to: "0.6" }]);
   expect(settingChanges(here, there, partOf("light.sky"))).toEqual([]);
-  expect(settingChanges(here, there, partOf("light.sun"))[0].name).toBe("elevation deg");
+  expect(settingChanges(here, there, partOf("light.sun"))[0].name).toBe("elevation in °");
   copySettings(here, there, ["comp.grain", "comp.props", "light.sun"]);
   expect(here.comp.grain).toEqual(there.comp.grain);
   expect(here.light.sun).toEqual(there.light.sun);
@@ -37,4 +37,18 @@ test("the camera is among them only by name", () => {
     COPIED_PARTS.filter((p) => !p.onlyNamed).map((p) => p.id),
   );
   expect(here.lens).toEqual(testShot().lens);
+});
+
+test("a camera of another frame is not taken, and it is said why: it would stretch the render", () => {
+  const [here, there] = [testShot(), testShot()];
+  there.lens.focalPx = 900;
+  copySettings(here, there, ["lens"]);
+  expect(here.lens.focalPx).toBe(900);
+  there.plates.main.width *= 2;
+  there.lens.focalPx = 1800;
+  const { width, height } = here.plates.main;
+  expect(untakeable(here, there, partOf("lens"))).toContain(`frame of ${2 * width} × ${height} px`);
+  expect(untakeable(here, there, partOf("comp.look"))).toBeNull();
+  copySettings(here, there, ["lens"]);
+  expect(here.lens.focalPx).toBe(900);
 });

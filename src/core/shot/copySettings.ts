@@ -40,8 +40,23 @@ export interface SettingChange {
   to: string;
 }
 
-/** Names within a part, in words: "sigmaPx" is "sigma px". */
-const wordsOf = (key: string): string => key.replace(/([a-z])([A-Z0-9])/g, "$1 $2").toLowerCase();
+/**
+ * Why a part of another shot cannot be taken; null where it can. Lenses count in pixels of their own frame, and in another
+ * one they would stretch what is rendered.
+ */
+export function untakeable(to: Shot, from: Shot, { onlyNamed }: CopiedPart): string | null {
+  const [here, there] = [to, from].map(({ plates: { main } }) => `${main.width} × ${main.height}`);
+  if (!onlyNamed || here === there) return null;
+  return `It is of a frame of ${there} px and this plate has ${here}: solve this one by its own marks.`;
+}
+
+const UNITS: Record<string, string> = { Px: "px", Deg: "°", Metres: "m", Mm: "mm" };
+/** Names within a part, in words: "sigmaPx" is "sigma in px". */
+const wordsOf = (key: string): string =>
+  key
+    .replace(/(?<=.)(Px|Deg|Metres|Mm)$/, (unit) => ` in ${UNITS[unit]}`)
+    .replace(/([a-z])([A-Z0-9])/g, "$1 $2")
+    .toLowerCase();
 const shownValue = (value: unknown): string => {
   if (value === undefined || value === null) return "none";
   if (typeof value === "number") return String(Number(value.toPrecision(4)));
@@ -68,12 +83,13 @@ export function settingChanges(to: Shot, from: Shot, { path, label }: CopiedPart
 }
 
 /**
- * Takes parts of one shot over into a draft of another. Stages that are held to mattes which the other shot does not bring
+ * Takes parts of one shot over into a draft of another, those left out that cannot be. Stages that are held to mattes which the other shot does not bring
  * along are held to none.
  */
 export function copySettings(draft: Shot, from: Shot, ids: readonly string[]): void {
-  for (const { id, path } of COPIED_PARTS) {
-    if (!ids.includes(id)) continue;
+  for (const part of COPIED_PARTS) {
+    const { id, path } = part;
+    if (!ids.includes(id) || untakeable(draft, from, part)) continue;
     const holder = at(draft, path.slice(0, -1)) as Record<string, unknown>;
     holder[path[path.length - 1]] = JSON.parse(JSON.stringify(at(from, path)));
     // The other shot's props are not here.

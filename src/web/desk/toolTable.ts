@@ -2,7 +2,7 @@ import type { MeasureName } from "#core/set/measures";
 import { MEASURES, MEASURE_NAMES } from "#core/set/measures";
 import { PARTS, PART_NAMES } from "#core/set/parts/index";
 import type { PartName } from "#core/set/parts/index";
-import type { StepName, Tool } from "../stores/desk.ts";
+import type { CompDrawer, StepName, Tool } from "../stores/desk.ts";
 
 /** The one list of tools: it feeds buttons, keys, the sheet of keys, the line of hints and the palette. */
 
@@ -14,6 +14,8 @@ export interface ToolRow {
   icon: string;
   /** What each click does, by its number; the last one goes on. */
   hints: string[];
+  /** The drawer of the comp that it belongs to: it opens with the tool, and the tool ends with it. */
+  drawer?: CompDrawer;
 }
 
 const mark = (step: StepName, key: string | null, label: string, icon: string, ...hints: string[]): ToolRow => ({
@@ -22,6 +24,11 @@ const mark = (step: StepName, key: string | null, label: string, icon: string, .
   label,
   icon,
   hints,
+});
+
+const inComp = (drawer: CompDrawer, key: string | null, label: string, icon: string, ...hints: string[]): ToolRow => ({
+  ...mark("comp", key, label, icon, ...hints),
+  drawer,
 });
 
 const OWN: Record<Exclude<Tool, `part-${PartName}` | `measure-${MeasureName}` | "pick">, ToolRow> = {
@@ -310,41 +317,47 @@ const OWN: Record<Exclude<Tool, `part-${PartName}` | `measure-${MeasureName}` | 
     "pi-bullseye",
     "Click what shall be in focus: a prop or the set, as the proof shows it",
   ),
-  "soft-edge": mark(
-    "comp",
+  "soft-edge": inComp(
+    "match",
     "e",
     "softness of an edge",
     "pi-minus",
     "Softness: click one end of an edge as far away as the prop",
     "now the other",
   ),
-  "grain-area": mark(
-    "comp",
+  "grain-area": inComp(
+    "match",
     "g",
     "flat part for the grain",
     "pi-stop",
     "Grain: click a corner of a flat, even part of the plate",
     "now the corner across",
   ),
-  "tone-pair": mark(
-    "comp",
+  "tone-pair": inComp(
+    "tone",
     "k",
     "pair of tones",
     "pi-palette",
     "Pair of tones: click it on the plate",
     "now what should look like it, on the prop",
   ),
-  "matte-curve": mark(
-    "comp",
+  "matte-curve": inComp(
+    "mattes",
     "m",
     "curve of a matte",
     "pi-pencil",
     "Curve of a matte: click along the border",
     "go on along the border; the first point or Enter closes it",
   ),
-  "matte-brush": mark("comp", "u", "brush of a matte", "pi-pencil", "Brush: press and paint over what stands in front"),
-  "matte-colour": mark(
-    "comp",
+  "matte-brush": inComp(
+    "mattes",
+    "u",
+    "brush of a matte",
+    "pi-pencil",
+    "Brush: press and paint over what stands in front",
+  ),
+  "matte-colour": inComp(
+    "mattes",
     null,
     "colour of a matte",
     "pi-palette",

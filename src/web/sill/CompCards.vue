@@ -2,6 +2,7 @@
 import { computed, watch } from "vue";
 import { evidenceKey } from "#core/match/requestOfShot";
 import type { Shot } from "#core/shot/schema";
+import { TOOLS } from "../desk/toolTable.ts";
 import DrawerRow from "../parts/DrawerRow.vue";
 import { useComp } from "../stores/comp.ts";
 import { useDesk } from "../stores/desk.ts";
@@ -28,6 +29,12 @@ watch(
   (id) => void (id && !comp.source && !comp.loading && !proof.on && comp.take({ kind: "final", id })),
   { immediate: true },
 );
+const drawerOf = () => TOOLS.get(desk.tool)?.drawer ?? desk.compDrawer;
+watch(drawerOf, (drawer) => (desk.compDrawer = drawer));
+watch(
+  () => desk.compDrawer,
+  (drawer) => drawerOf() !== drawer && desk.choose("pick"),
+);
 const DRAWERS = [
   { key: "view", title: "Picture" },
   { key: "shadow", title: "Shadow" },
@@ -53,7 +60,17 @@ const stale = computed(() => props.shot.solved !== null && props.shot.solved.evi
   </template>
   <template v-else-if="desk.compDrawer === 'shadow'">
     <StageCard :shot="shot" stage="shadow" :fields="SHADOW_FIELDS">
-      <p v-if="shot.comp.shadow.contact > 0" class="quiet">
+      <div
+        v-if="shot.comp.shadow.contact > 0 && comp.source?.kind === 'final' && !comp.knowsOpen"
+        class="finding warning"
+        data-test="contact-unknown"
+      >
+        <div>
+          This final was rendered before contact was asked for, so there is none in it. The next one has it.
+          <button class="act" @click="desk.step = 'render'">To the render</button>
+        </div>
+      </div>
+      <p v-else-if="shot.comp.shadow.contact > 0" class="quiet">
         Contact asks the render how open surfaces are: the proof begins anew, finals keep it.
       </p>
     </StageCard>

@@ -5,6 +5,7 @@ import { computed, ref, shallowRef, watch } from "vue";
 import type { ColourPair } from "#core/comp/grade";
 import type { Comp } from "#core/comp/schema";
 import type { StageName } from "#core/comp/stages/index";
+import { readScreen } from "#core/comp/screen";
 import type { Scopes, ViewName } from "#core/comp/view";
 import type { FinalListing, WorkState } from "#core/shot/api";
 import type { Shot } from "#core/shot/schema";
@@ -44,6 +45,8 @@ export const useComp = defineStore("comp", () => {
   const desk = useDesk();
   const source = shallowRef<CompSource | null>(null);
   const loading = ref(false);
+  /** Whether what was taken knows how open surfaces are, which contact darkens by. */
+  const knowsOpen = ref(false);
   /** What the last picture took, milliseconds. */
   const took = ref<number | null>(null);
   const without = ref<StageName | null>(null);
@@ -92,6 +95,7 @@ export const useComp = defineStore("comp", () => {
         return;
       }
       const encoding = plain(shot.plates.main.encoding);
+      knowsOpen.value = readScreen(buffer).layers.occlusion !== null;
       const half = await asks().load(transfer(buffer, [buffer]), encoding, all().length);
       const others = all().slice(1);
       await Promise.all(
@@ -273,6 +277,7 @@ export const useComp = defineStore("comp", () => {
   return {
     source,
     loading,
+    knowsOpen,
     took,
     without,
     view,

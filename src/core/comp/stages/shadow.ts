@@ -9,7 +9,7 @@ import { softenShadow } from "../soften.ts";
 /** The props' shadow and bounce on the plate. */
 export const entries = {
   ...stageEntries,
-  /** How much of the shadow counts: 1 as rendered. */
+  /** How much of the shadow counts: 1 as rendered, less a share of it; more by optical density (ISO 5-1), so that it never goes black. */
   density: v.pipe(NotNegative, v.maxValue(3, "must be 3 or less")),
   /** Share of the shadow that each channel gets: less of one leaves its colour in the shade. */
   colour: v.tuple([Share, Share, Share]),
@@ -44,8 +44,10 @@ export const stage: Stage<Settings> = {
         dark = 1 - contact * (1 - occlusion[pixel]) * Math.min(1, Math.max(0, shade / FULL));
       }
       for (let k = 0; k < 3; k++) {
-        const by = ratio[i + k] < 1 ? density * colour[k] : density;
-        ratio[i + k] = Math.max(0, (1 - by * (1 - ratio[i + k])) * dark);
+        const light = ratio[i + k];
+        const by = light < 1 ? density * colour[k] : density;
+        const weighed = light < 1 && by > 1 ? Math.pow(light, by) : 1 - by * (1 - light);
+        ratio[i + k] = Math.max(0, weighed * dark);
       }
     }
   },

@@ -3,7 +3,7 @@ import Dialog from "primevue/dialog";
 import Select from "primevue/select";
 import { computed, ref, shallowRef, watch } from "vue";
 import type { ShotListing } from "#core/shot/api";
-import { COPIED_PARTS, copySettings, settingChanges } from "#core/shot/copySettings";
+import { COPIED_PARTS, copySettings, settingChanges, untakeable } from "#core/shot/copySettings";
 import type { Shot } from "#core/shot/schema";
 import { api } from "../../api.ts";
 import { plain } from "../../plain.ts";
@@ -40,9 +40,11 @@ watch(chosen, async (id) => {
 });
 const differing = computed(() =>
   other.value
-    ? COPIED_PARTS.map((part) => ({ part, changes: settingChanges(props.shot, other.value!, part) })).filter(
-        ({ changes }) => changes.length > 0,
-      )
+    ? COPIED_PARTS.map((part) => ({
+        part,
+        changes: settingChanges(props.shot, other.value!, part),
+        not: untakeable(props.shot, other.value!, part),
+      })).filter(({ changes }) => changes.length > 0)
     : [],
 );
 const toggle = (id: string) =>
@@ -70,18 +72,23 @@ async function take(): Promise<void> {
     />
     <div v-if="other" class="changes">
       <p v-if="differing.length === 0">Nothing differs.</p>
-      <div v-for="{ part, changes } in differing" :key="part.id">
+      <div v-for="{ part, changes, not } in differing" :key="part.id">
         <label
           ><input
             type="checkbox"
+            :disabled="not !== null"
             :checked="taken.includes(part.id)"
             :data-test="`copy-${part.id}`"
             @change="toggle(part.id)"
           />
-          <b>{{ part.label }}</b> <span v-if="part.onlyNamed" class="quiet">only if you mean it</span></label
-        >
-        <p v-for="c in changes.slice(0, 8)" :key="c.name" class="quiet num">{{ c.name }}: {{ c.from }} → {{ c.to }}</p>
-        <p v-if="changes.length > 8" class="quiet">and {{ changes.length - 8 }} more</p>
+          <b>{{ part.label }}</b>{{ " " }}
+          <span v-if="not" class="quiet">{{ not }}</span>
+          <span v-else-if="part.onlyNamed" class="quiet">only if you mean it</span>
+        </label>
+        <p v-for="c in not ? [] : changes.slice(0, 8)" :key="c.name" class="quiet num">
+          {{ c.name }}: {{ c.from }} → {{ c.to }}
+        </p>
+        <p v-if="!not && changes.length > 8" class="quiet">and {{ changes.length - 8 }} more</p>
       </div>
     </div>
     <template #footer>

@@ -61,6 +61,12 @@ async function measureGrain(): Promise<void> {
   }
 }
 
+const places = computed(() => {
+  const each = measuring.sharpness?.each;
+  if (!each) return null;
+  const all = `${each[0].toFixed(2)} to ${each[each.length - 1].toFixed(2)} px`;
+  return `${each.length} ${each.length === 1 ? "place" : "places"} on edges: ${all}`;
+});
 /** How soft each edge is that was measured, and what the picture is brought to. */
 const softness = computed(() => {
   const each = measuring.sharpness?.each;
@@ -91,10 +97,11 @@ const softness = computed(() => {
   };
 });
 
+const CHANNELS = ["red", "green", "blue"];
 const COLOURS = ["#e0705f", "#7fb06a", "#6f9fd8"];
-/** Standard deviation against brightness: as measured, and as it is laid. */
+/** Standard deviation against brightness: the plate's, where it was measured, and what is laid. */
 const chart = computed(() => {
-  const { model } = comp.value.grain;
+  const { model, strength } = comp.value.grain;
   if (!model) return null;
   const lights = Array.from({ length: 25 }, (_, i) => i / 24);
   const measured = measuring.grain?.points ?? [];
@@ -107,14 +114,23 @@ const chart = computed(() => {
     series: COLOURS.flatMap((color, k) => [
       {
         type: "line",
-        name: ["red", "green", "blue"][k],
+        name: `${CHANNELS[k]}, plate`,
         symbol: "none",
-        lineStyle: { color, width: 1.5 },
+        itemStyle: { color },
+        lineStyle: { color, width: 1, type: "dashed" },
         data: lights.map((l) => [l, 100 * Math.sqrt(grainVariance(model, k, l))]),
       },
       {
         type: "line",
-        name: `${["red", "green", "blue"][k]}, measured`,
+        name: `${CHANNELS[k]}, laid`,
+        symbol: "none",
+        itemStyle: { color },
+        lineStyle: { color, width: 1.5 },
+        data: lights.map((l) => [l, 100 * strength * Math.sqrt(grainVariance(model, k, l))]),
+      },
+      {
+        type: "line",
+        name: `${CHANNELS[k]}, measured`,
         lineStyle: { width: 0 },
         symbolSize: 5,
         itemStyle: { color },
@@ -158,12 +174,9 @@ const chart = computed(() => {
         <ToolButton tool="soft-edge" label="by an edge" shortcut="E" />
       </span>
     </div>
-    <p v-if="measuring.sharpness" class="quiet" data-test="sharpness-told">
-      {{ measuring.sharpness.each.length }} places on edges: {{ measuring.sharpness.each[0].toFixed(2) }} to
-      {{ measuring.sharpness.each[measuring.sharpness.each.length - 1].toFixed(2) }} px
-    </p>
-    <FigureChart v-if="softness" title="Softness of each, px, and of the render" :option="softness" class="chart low" />
-    <p v-if="!measuring.sharpness" class="quiet">
+    <FigureChart v-if="softness" :title="`${places}; the line: the render`" :option="softness" class="chart low" />
+    <p v-else-if="places" class="quiet">{{ places }}</p>
+    <p v-else class="quiet">
       Measured on marked edges, or on those that the plate has. It is rendered, so the proof begins anew; a final keeps
       the softness that it was rendered with.
     </p>
@@ -246,7 +259,12 @@ const chart = computed(() => {
           /></span>
         </template>
       </div>
-      <FigureChart v-if="chart" title="Grain over light, % of white" :option="chart" class="chart" />
+      <FigureChart
+        v-if="chart"
+        title="Grain over light, % of white: dashed the plate's, solid what is laid"
+        :option="chart"
+        class="chart"
+      />
     </div>
     <p v-if="measuring.grain" class="quiet" data-test="grain-told">
       From {{ measuring.grain.patches }} flat patches; channels go together

@@ -20,8 +20,9 @@ const comp = useComp();
 const desk = useDesk();
 const mattes = computed(() => props.shot.comp.mattes);
 const chosen = computed<Matte | null>(() => (comp.matte ? (mattes.value[comp.matte] ?? null) : null));
+/** Stages that it holds to a place; what stands in front has a button that says so. */
 const usedBy = (id: string) =>
-  STAGE_NAMES.filter((name) => props.shot.comp[name].matte === id)
+  STAGE_NAMES.filter((name) => name !== "foreground" && props.shot.comp[name].matte === id)
     .map((name) => STAGE_LABELS[name].toLowerCase())
     .join(", ");
 
@@ -128,7 +129,7 @@ const featherAll = (i: number, feather: number) =>
     <p v-if="Object.keys(mattes).length === 0" class="quiet">
       For a bollard, a rope or a post that stands before the prop, and to hold a stage to a place.
     </p>
-    <SelectButton v-model="comp.matteLook" :options="[...MATTE_LOOKS]" :allow-empty="false" size="small" />
+    <SelectButton v-else v-model="comp.matteLook" :options="[...MATTE_LOOKS]" :allow-empty="false" size="small" />
   </section>
   <section v-if="chosen" class="card" style="flex: 2.2">
     <h3>
