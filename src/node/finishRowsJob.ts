@@ -277,7 +277,8 @@ export class RowFinisher {
     out.noise.count += count;
     const from = band.y0 - rendered.y0;
     const ratio = rendered.ratio.subarray(from * width * 3, (from + rows) * width * 3);
-    out.border = worseBorder(out.border, catcherBorder(counts, ratio, width, rows, band.y0));
+    const below = { plate: full, height: size.height };
+    out.border = worseBorder(out.border, catcherBorder(counts, ratio, width, rows, band.y0, below));
     out.limited += sumOf(counts.limited);
     out.samples += sumOf(counts.samples);
   }

@@ -348,7 +348,8 @@ async function present(
   const perSample = l.done > 0 ? l.seconds / l.done : 0;
   const border = () => {
     const { ratio } = developFilm(film, width, rows, layout, lightWeights(shot));
-    return catcherBorder(filmCounts(film, width * rows, layout), ratio, width, rows, y0);
+    const below = { plate: plate!.picture, height: l.loaded.height };
+    return catcherBorder(filmCounts(film, width * rows, layout), ratio, width, rows, y0, below);
   };
   const notice =
     last && !l.small && order.solo === null && Object.keys(shot.props).length > 0

@@ -156,12 +156,12 @@ export const catcher: SitCheck = {
         const beside = [i + ACROSS, i - ACROSS, i + ACROSS * width, i - ACROSS * width];
         if (beside.some(bare) && off(i) > EDGE) open.push(i);
       }
-    const noticed = scene.notices.some((n) => n.startsWith("A catcher ends"));
+    const noticed = scene.notices.find((n) => n.startsWith("A catcher ends"));
     const score = Math.max(open.length / FEW, noticed ? 1.2 : 0);
     const seen = new Set(open);
     return {
       score,
-      value: `${open.length} pixels of an open edge`,
+      value: noticed && open.length <= FEW ? noticed.split(":")[0] : `${open.length} pixels of an open edge`,
       tolerance: `${FEW} pixels`,
       words:
         score <= 1
