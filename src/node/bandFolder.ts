@@ -3,9 +3,11 @@ import type { FileHandle } from "node:fs/promises";
 import { mkdir, open, rename, rm } from "node:fs/promises";
 import path from "node:path";
 import type { Band } from "./bands.ts";
-import type { PackedPixels, UnpackedFilm } from "#core/trace/sparse";
+import type { PackedPixels, Packing, UnpackedFilm } from "#core/trace/sparse";
 import { unpackPixels } from "#core/trace/sparse";
 
+/** Part of the key, so that bands packed otherwise by an older server are not read. */
+const FORMAT = "twins ";
 const KEY_BYTES = 32;
 const HEAD_BYTES = KEY_BYTES + 12;
 
@@ -20,7 +22,9 @@ export class BandFolder {
     readonly folder: string,
     readonly name: string,
   ) {
-    this.key = createHash("sha256").update(name).digest();
+    this.key = createHash("sha256")
+      .update(FORMAT + name)
+      .digest();
   }
 
   private fileOf(band: Band): string {
@@ -44,9 +48,9 @@ export class BandFolder {
   }
 
   /** The film of a kept band, or null if there is none that can be read. */
-  async read(band: Band, width: number, stride: number): Promise<UnpackedFilm | null> {
-    const words = await this.readPacked(band, width, stride);
-    return words && unpackPixels(words, width * (band.y1 - band.y0), stride);
+  async read(band: Band, width: number, packing: Packing): Promise<UnpackedFilm | null> {
+    const words = await this.readPacked(band, width, packing.stride);
+    return words && unpackPixels(words, width * (band.y1 - band.y0), packing);
   }
 
   /** The same as it is packed, in memory of its own or in that of `room`. */

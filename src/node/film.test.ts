@@ -7,7 +7,16 @@ import { flagsOf } from "#core/set/roles";
 import { borderNotice, catcherBorder } from "#core/trace/border";
 import { denoiseFilm } from "#core/trace/denoise";
 import type { FilmLayout, Passes } from "#core/trace/film";
-import { ALL_SUMS, PROOF_SUMS, developFilm, filmCounts, filmLayers, filmLayout, unitWeights } from "#core/trace/film";
+import {
+  ALL_SUMS,
+  PROOF_SUMS,
+  developFilm,
+  filmCounts,
+  filmLayers,
+  filmLayout,
+  packing,
+  unitWeights,
+} from "#core/trace/film";
 import { SOFT } from "#core/trace/filter";
 import { meanNoise } from "#core/trace/noise";
 import type { SetPiece, TraceScene } from "#core/trace/scene";
@@ -123,7 +132,7 @@ describe("denoising", () => {
           await bands.keep(band, width, layout.stride, [
             await packedFilm(
               film.slice(band.y0 * width * layout.stride, band.y1 * width * layout.stride),
-              layout.stride,
+              packing(layout),
             ),
           ]);
       const plate = plateOf(shot, new Uint8Array(width * height * 3).fill(90));
@@ -420,6 +429,29 @@ describe("the border of a catcher", () => {
     };
     expect(borderNotice(openAt(1))).toBeNull();
     expect(openAt(0.7).open).toBeGreaterThan(40);
+  });
+
+  test("where the plate itself ends there, as a wall against the sky, a shadow that ends with it is no fault", async () => {
+    const { layout } = await renderScene(still(), { ...settings, sums: PROOF_SUMS }, { samples: 1 });
+    const film = new Float32Array(96 * 96 * layout.stride);
+    const left = (i: number) => i % 96 < 48;
+    for (let i = 0; i < 96 * 96; i++) {
+      film[i * layout.stride + L.FILM_SAMPLES] = 1;
+      if (left(i)) film[i * layout.stride + L.FILM_CATCHER] = film[i * layout.stride + L.FILM_SET] = 1;
+    }
+    const noticeOver = (beyond: number, shade: number) => {
+      const ratio = Float32Array.from({ length: 96 * 96 * 3 }, (_, i) => (left(Math.floor(i / 3)) ? shade : 1));
+      // A plate of twice the size.
+      const pixels = Float32Array.from({ length: 192 * 192 * 3 }, (_, i) =>
+        Math.floor(i / 3) % 192 < 96 ? 0.2 : beyond,
+      );
+      const plate = { width: 192, height: 192, pixels };
+      return borderNotice(catcherBorder(filmCounts(film, 96 * 96, layout), ratio, 96, 96, 0, { plate, height: 96 }));
+    };
+    expect(noticeOver(0.6, 0.97)).toBeNull();
+    expect(noticeOver(0.2, 0.97)).toContain("3 % strong");
+    // A step in the plate that is smaller than the shadow's hides nothing.
+    expect(noticeOver(0.23, 0.6)).toContain("40 % strong");
   });
 });
 

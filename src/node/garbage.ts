@@ -1,5 +1,5 @@
 /** Bytes of buffers that may pile up. */
-const MOST = 24e6;
+const MOST = 64e6;
 
 /** Gives back the memory of buffers where so much of it has come since this was last called that it is worth the time. */
 export function collectSome(): void {

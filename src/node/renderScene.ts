@@ -1,9 +1,10 @@
 import { availableParallelism } from "node:os";
 import { measureFill } from "#core/trace/fill";
+import { packing } from "#core/trace/film";
 import { judgedCounts, openTiles, regionNoise } from "#core/trace/noise";
 import type { TraceScene } from "#core/trace/scene";
 import type { PackedPixels } from "#core/trace/sparse";
-import { packRoom } from "#core/trace/sparse";
+import { packRoom, twinMarks } from "#core/trace/sparse";
 import type { LoadedScene, RenderSettings } from "#core/trace/upload";
 import { aimFilm, uploadScene } from "#core/trace/upload";
 import type { Region } from "#core/trace/tiles";
@@ -98,6 +99,7 @@ export async function renderBands(scene: TraceScene, settings: RenderSettings, o
     // It may have come while the threads were started.
     options.signal?.throwIfAborted();
     const loaded = uploadScene(pool.kernel, pool.scene, scene, { ...settings, filmRows: bands[0].y1 });
+    const twins = pool.scene.putU32(twinMarks(packing(loaded.layout)));
     const room = pool.scene.reserve(packRoom(width * bands[0].y1, loaded.layout.stride));
     await fillOf(pool, loaded, scene, FILL_SAMPLES, options.signal);
     const started = performance.now();
@@ -140,7 +142,7 @@ export async function renderBands(scene: TraceScene, settings: RenderSettings, o
       rendered += rows;
       tell(0);
       const { layout } = loaded;
-      const pack = () => pool.pack(loaded.film, layout.stride, width * rows, room);
+      const pack = () => pool.pack(loaded.film, layout.stride, width * rows, twins, room);
       await options.onBand({ width, height: rows, layout, pixels: film() }, band, pack);
     }
   } finally {

@@ -7,7 +7,7 @@ import { traceSceneOf } from "#core/render/scene";
 import type { RenderChoice } from "#core/render/schema";
 import type { Shot } from "#core/shot/schema";
 import type { FilmChoice, FilmLayout, Passes } from "#core/trace/film";
-import { BARE_SUMS, emptyPasses } from "#core/trace/film";
+import { BARE_SUMS, emptyPasses, packing } from "#core/trace/film";
 import type { PixelFilter } from "#core/trace/filter";
 import { SOFT } from "#core/trace/filter";
 import type { RenderSettings } from "#core/trace/upload";
@@ -78,7 +78,7 @@ export async function renderIntoFolder(
   const done = new Set<number>();
   let keeping: Promise<void> = Promise.resolve();
   for (const band of bandsOf(size.width, size.height)) {
-    const kept = await folder.read(band, size.width, layout.stride);
+    const kept = await folder.read(band, size.width, packing(layout));
     if (!kept) continue;
     done.add(band.y0);
     options.onBand?.({ width: size.width, height: band.y1 - band.y0, pixels: kept.pixels, layout }, band);

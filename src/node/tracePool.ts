@@ -42,13 +42,13 @@ export class TracePool {
 
   /**
    * Packs so many pixels of a film, each thread its share in its part of `packRoom` bytes at `room`. What comes back is that
-   * memory itself.
+   * memory itself. `twins` is the address of `twinMarks`.
    */
-  async pack(film: number, stride: number, pixels: number, room: number): Promise<PackedPixels[]> {
+  async pack(film: number, stride: number, pixels: number, twins: number, room: number): Promise<PackedPixels[]> {
     const share = Math.ceil(pixels / this.workers.length);
     const jobs = this.workers.map((_, i): PackJob => {
       const [first, last] = [Math.min(pixels, i * share), Math.min(pixels, (i + 1) * share)];
-      return { film, stride, first, last, room: room + packRoom(first, stride) };
+      return { film, stride, twins, first, last, room: room + packRoom(first, stride) };
     });
     const counts = await Promise.all(this.workers.map((worker, i) => askThread<number>(worker, jobs[i])));
     return jobs.map((job, i) => packedPixels(this.memory.buffer, job, counts[i]));

@@ -142,21 +142,22 @@ describe("takes", () => {
 describe("bands of an unfinished final", () => {
   test("come back as they were kept; torn ones count as not there, and the folder goes when all is done", async () => {
     const bands = new BandFolder(path.join(folder, "bands"), "a final");
+    const of = (stride: number) => ({ stride, twins: [] });
     const film = Float32Array.from({ length: 5 * 2 * 3 }, (_, i) => i * 0.1 - 1);
     const [first, second] = [
       { y0: 0, y1: 2 },
       { y0: 2, y1: 4 },
     ];
-    await bands.keep(second, 5, 3, [await packedFilm(film, 3)]);
-    expect((await bands.read(second, 5, 3))?.pixels).toEqual(film);
-    expect(await bands.read(first, 5, 3)).toBeNull();
+    await bands.keep(second, 5, 3, [await packedFilm(film, of(3))]);
+    expect((await bands.read(second, 5, of(3)))?.pixels).toEqual(film);
+    expect(await bands.read(first, 5, of(3))).toBeNull();
     // Another size, another layout, another render.
-    expect(await bands.read(second, 6, 3)).toBeNull();
-    expect(await bands.read(second, 5, 4)).toBeNull();
-    expect(await new BandFolder(path.join(folder, "bands"), "another").read(second, 5, 3)).toBeNull();
+    expect(await bands.read(second, 6, of(3))).toBeNull();
+    expect(await bands.read(second, 5, of(4))).toBeNull();
+    expect(await new BandFolder(path.join(folder, "bands"), "another").read(second, 5, of(3))).toBeNull();
     const whole = await readFile(path.join(folder, "bands", "2.band"));
     await writeFile(path.join(folder, "bands", "0.band"), whole.subarray(0, whole.length - 9));
-    expect(await bands.read(first, 5, 3)).toBeNull();
+    expect(await bands.read(first, 5, of(3))).toBeNull();
     expect((await readdir(path.join(folder, "bands"))).every((f) => f.endsWith(".band"))).toBe(true);
     await bands.clear();
     await expect(readdir(path.join(folder, "bands"))).rejects.toThrow();

@@ -10,8 +10,8 @@ import type { Kernel } from "#core/trace/kernel";
 import { kernelFilter } from "#core/trace/kernelDenoise";
 import type { PngFilter } from "#core/trace/kernelPng";
 import { kernelPng } from "#core/trace/kernelPng";
-import type { PackedPixels } from "#core/trace/sparse";
-import { packPixels, packRoom, packedPixels } from "#core/trace/sparse";
+import type { PackedPixels, Packing } from "#core/trace/sparse";
+import { packPixels, packRoom, packedPixels, twinMarks } from "#core/trace/sparse";
 import { SceneMemory, scratchAddress } from "#core/trace/memory";
 import type { TraceScene } from "#core/trace/scene";
 import { compileKernel, newKernelMemory, openKernel } from "#node/kernelFile";
@@ -116,12 +116,14 @@ export async function ownPng(): Promise<PngFilter> {
 }
 
 /** A film as the tracer's threads pack it. */
-export async function packedFilm(film: Float32Array, stride: number): Promise<PackedPixels> {
+export async function packedFilm(film: Float32Array, packing: Packing): Promise<PackedPixels> {
   const { kernel, memory: scene } = await ownKernel();
+  const { stride } = packing;
   const pixels = film.length / stride;
   const job = {
     film: scene.putF32(film),
     stride,
+    twins: scene.putU32(twinMarks(packing)),
     first: 0,
     last: pixels,
     room: scene.reserve(packRoom(pixels, stride)),

@@ -1,5 +1,6 @@
 import * as L from "../../kernel/layout.ts";
 import type { Vec3 } from "../math/vec3.ts";
+import type { Packing } from "./sparse.ts";
 
 /** Which sums a film keeps besides those of the composite. */
 export interface FilmChoice {
@@ -57,6 +58,13 @@ export function filmLayout(
   const materials = take(choice.mattes, materialNames.length);
   const propLights = take(choice.propLights, groups.length * 3);
   return { stride, lights, half, features, extras, props, materials, propLights, groups, propNames, materialNames };
+}
+
+/** How its films are packed: what props change nothing of has the same sums with and without them. */
+export function packing({ stride, lights, half, groups }: FilmLayout): Packing {
+  const withProps = groups.map((_, g) => lights + g * L.LIGHT_FLOATS);
+  if (half > 0) withProps.push(half + L.HALF_W);
+  return { stride, twins: withProps.flatMap((at) => [at, at + 1, at + 2]) };
 }
 
 /** Weights by which each light's share is taken again after the render. */

@@ -143,13 +143,14 @@ export interface Kernel {
     pitch: number,
     back: number,
   ): void;
-  packPixels(values: number, pixels: number, stride: number, masks: number, words: number): number;
+  packPixels(values: number, pixels: number, stride: number, twins: number, masks: number, words: number): number;
   unpackPixels(
     masks: number,
     words: number,
     count: number,
     pixels: number,
     stride: number,
+    twins: number,
     values: number,
     there: number,
   ): number;

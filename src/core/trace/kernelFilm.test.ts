@@ -7,7 +7,7 @@ import * as L from "../../kernel/layout.ts";
 import type { ExrChannel } from "../image/exr.ts";
 import { packRows } from "../image/exr.ts";
 import type { LightWeights } from "./film.ts";
-import { ALL_SUMS, PROOF_SUMS, developFilm, filmCounts, filmLayout, unitWeights } from "./film.ts";
+import { ALL_SUMS, PROOF_SUMS, developFilm, filmCounts, filmLayout, packing, unitWeights } from "./film.ts";
 import { kernelBlocks } from "./kernelBlocks.ts";
 import { KernelFilm, kernelPasses } from "./kernelFilm.ts";
 import { GENERATION_ADDRESS, TILE_COUNTER_ADDRESS, scratchAddress } from "./memory.ts";
@@ -54,7 +54,7 @@ const dimmed: LightWeights = {
 async function unpacked(film: Float32Array) {
   const { kernel, memory } = await ownKernel();
   const own = new KernelFilm(kernel, memory, PIXELS + 5, layout);
-  const packed = await packedFilm(film, layout.stride);
+  const packed = await packedFilm(film, packing(layout));
   const words = Uint32Array.from([...packed.masks, ...packed.words]);
   own.words(words.length).set(words);
   return { kernel, memory, own, count: words.length, there: own.unpack(words.length, PIXELS)! };

@@ -1,9 +1,9 @@
 import type { Kernel } from "./kernel.ts";
 import type { FilmLayout, FilmPlanes, LightWeights, Passes } from "./film.ts";
-import { groupWeights, propChanges } from "./film.ts";
+import { groupWeights, packing, propChanges } from "./film.ts";
 import type { SceneMemory } from "./memory.ts";
-import type { UnpackedFilm } from "./sparse.ts";
-import { maskWords } from "./sparse.ts";
+import type { Packing, UnpackedFilm } from "./sparse.ts";
+import { maskWords, thereOf, twinMarks } from "./sparse.ts";
 
 /** Planes that films are ever asked for at once. */
 const MAX_PLANES = 8;
@@ -12,6 +12,8 @@ const MAX_PLANES = 8;
 export class KernelFilm {
   private readonly films: number;
   private readonly packed: number;
+  private readonly packing: Packing;
+  private readonly twins: number;
   private readonly there: number;
   private readonly weights: number;
   private readonly changes: number;
@@ -28,6 +30,8 @@ export class KernelFilm {
     const { stride, groups } = layout;
     this.films = memory.reserve(pixels * stride * 4);
     this.packed = memory.reserve(pixels * (maskWords(stride) + stride) * 4);
+    this.packing = packing(layout);
+    this.twins = memory.putU32(twinMarks(this.packing));
     this.there = memory.reserve(maskWords(stride) * 4);
     this.weights = memory.reserve(groups.length * 24);
     this.changes = memory.reserve(groups.length * 24);
@@ -44,17 +48,17 @@ export class KernelFilm {
 
   /** The film of so many pixels from the words that were put there; null where the words are not so many. */
   unpack(count: number, pixels: number): UnpackedFilm | null {
-    const { memory, films, packed, there } = this;
+    const { memory, films, packed, twins, there } = this;
     const { stride } = this.layout;
     const marks = maskWords(stride) * pixels;
     const words = count - marks;
     if (pixels > this.pixels || words < 0) return null;
-    const taken = this.kernel.unpackPixels(packed, packed + marks * 4, words, pixels, stride, films, there);
+    const taken = this.kernel.unpackPixels(packed, packed + marks * 4, words, pixels, stride, twins, films, there);
     if (taken !== words) return null;
     const any = memory.u32(there, maskWords(stride));
     return {
       pixels: memory.f32(films, pixels * stride),
-      there: Uint8Array.from({ length: stride }, (_, i) => (any[i >> 5] >>> (i & 31)) & 1),
+      there: thereOf(any, this.packing),
     };
   }
 

@@ -79,4 +79,9 @@ export class SceneMemory {
     this.f32(address, values.length).set(values);
     return address;
   }
+  putU32(values: ArrayLike<number>): number {
+    const address = this.reserve(values.length * 4);
+    this.u32(address, values.length).set(values);
+    return address;
+  }
 }
