@@ -161,6 +161,11 @@ test("a final is finished again, held to a matte, reported on and handed over; n
   await desk.type("Rough as", "0.4");
   await desk.type("Fades with height", "0.8");
   await expect.poll(async () => (await comp()).reflection).toMatchObject({ on: true, roughness: 0.4, fadeMetres: 0.8 });
+  // Contact needs what this final was not asked for; that it shows nothing is said.
+  await desk.type("Contact", "0.5");
+  await expect(page.getByTestId("contact-unknown")).toBeVisible();
+  await desk.type("Contact", "0");
+  await expect(page.getByTestId("contact-unknown")).toBeHidden();
 
   // A curve by four clicks, in front of everything: the plate comes back there.
   await page.getByTestId("drawer-mattes").click();

@@ -60,6 +60,12 @@ const stale = computed(() => props.shot.solved !== null && props.shot.solved.evi
   </template>
   <template v-else-if="desk.compDrawer === 'shadow'">
     <StageCard :shot="shot" stage="shadow" :fields="SHADOW_FIELDS">
+      <p v-if="shot.comp.shadow.contact > 0" class="quiet">
+        Contact asks the render how open surfaces are: the proof begins anew, finals keep it.
+      </p>
+    </StageCard>
+    <StageCard :shot="shot" stage="reflection" :fields="REFLECTION_FIELDS" />
+    <section class="card" style="flex: 0.8">
       <div
         v-if="shot.comp.shadow.contact > 0 && comp.source?.kind === 'final' && !comp.knowsOpen"
         class="finding warning"
@@ -70,12 +76,6 @@ const stale = computed(() => props.shot.solved !== null && props.shot.solved.evi
           <button class="act" @click="desk.step = 'render'">To the render</button>
         </div>
       </div>
-      <p v-else-if="shot.comp.shadow.contact > 0" class="quiet">
-        Contact asks the render how open surfaces are: the proof begins anew, finals keep it.
-      </p>
-    </StageCard>
-    <StageCard :shot="shot" stage="reflection" :fields="REFLECTION_FIELDS" />
-    <section class="card" style="flex: 0.8">
       <h3>By light</h3>
       <p class="quiet">
         How strong each source's own shadow is, and the sun's against the sky's, are weights of the Light step: nothing

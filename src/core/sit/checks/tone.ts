@@ -66,7 +66,7 @@ export const white: SitCheck = {
     const score = off / (2 * LEVELS);
     return {
       score,
-      value: `L* ${now.toFixed(1)}, the plate's ${plate.toFixed(1)}`,
+      value: `L* ${now > 100 ? "over 100" : now.toFixed(1)}, the plate's ${plate.toFixed(1)}`,
       tolerance: `${2 * LEVELS} L* beyond plate and render`,
       words:
         score <= 1
