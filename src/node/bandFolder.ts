@@ -3,6 +3,7 @@ import type { FileHandle } from "node:fs/promises";
 import { mkdir, open, rename, rm } from "node:fs/promises";
 import path from "node:path";
 import type { Band } from "./bands.ts";
+import { readWhole } from "./readWhole.ts";
 import type { PackedPixels, Packing, UnpackedFilm } from "#core/trace/sparse";
 import { unpackPixels } from "#core/trace/sparse";
 
@@ -80,14 +81,5 @@ export class BandFolder {
 
   async clear(): Promise<void> {
     await rm(this.folder, { recursive: true, force: true });
-  }
-}
-
-/** Reads as many bytes as there is room for. Throws where there are not so many. */
-async function readWhole(file: FileHandle, into: Uint8Array, from: number): Promise<void> {
-  for (let at = 0; at < into.length;) {
-    const { bytesRead } = await file.read(into, at, into.length - at, from + at);
-    if (bytesRead === 0) throw new RangeError("The file ends early.");
-    at += bytesRead;
   }
 }

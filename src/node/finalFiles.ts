@@ -19,7 +19,8 @@ import { bandsOf } from "./bands.ts";
 import { ExrFile } from "./exrFile.ts";
 import { FinishPool } from "./finishPool.ts";
 import { compileKernel } from "./kernelFile.ts";
-import type { FileSource, FilmSource, FinishSetup, FinishedRows } from "./finishRowsJob.ts";
+import { readShared } from "./readWhole.ts";
+import type { FileSource, FilmSource, FinishSetup, FinishedRows, PassPaths } from "./finishRowsJob.ts";
 import { worseBorder } from "./finishRowsJob.ts";
 import { PngFile } from "./pngFile.ts";
 
@@ -221,11 +222,20 @@ export async function writeFinishedAgain(
   plate: DecodedPlate,
   profile: Uint8Array | null,
   choice: RenderChoice,
-  passes: FileSource["files"],
+  passes: PassPaths,
   renderedSigma: number,
   onRows: (done: number, of: number) => void = () => undefined,
 ): Promise<Record<string, string>> {
-  const source: FileSource = { kind: "files", files: passes };
+  const source: FileSource = {
+    kind: "files",
+    files: {
+      prop: await readShared(passes.prop),
+      ratio: await readShared(passes.ratio),
+      added: await readShared(passes.added),
+      depth: await readShared(passes.depth),
+      occlusion: passes.occlusion ? await readShared(passes.occlusion) : null,
+    },
+  };
   const written = await writeRows({ target, shot, plate, profile, choice, source, renderedSigma, onRows });
   return written.files;
 }

@@ -9,10 +9,10 @@ const BAND = { y0: 0, y1: 48 };
 let pool: FinishPool | null = null;
 afterEach(() => pool?.close());
 
-/** Passes of a picture that lie in files which are not there. */
+/** Passes of a picture whose files are none. */
 async function setup(): Promise<FinishSetup> {
   const shot = testShot(64, 48);
-  const missing = "/nowhere/pass.exr";
+  const none = new Uint8Array(64);
   return {
     shot,
     plate: plateOf(shot, new Uint8Array(64 * 48 * 3)),
@@ -23,7 +23,7 @@ async function setup(): Promise<FinishSetup> {
     halo: 0,
     source: {
       kind: "files",
-      files: { prop: missing, ratio: missing, added: missing, depth: missing, occlusion: null },
+      files: { prop: none, ratio: none, added: none, depth: none, occlusion: null },
     },
     passes: [],
     occlusion: false,
@@ -34,7 +34,7 @@ async function setup(): Promise<FinishSetup> {
 test("a job that fails says why, and its thread takes the next one", async () => {
   pool = await FinishPool.open(await setup(), 1);
   const jobs = [pool.run({ bands: [BAND] }), pool.run({ bands: [BAND] })];
-  for (const job of jobs) await expect(job).rejects.toThrow("/nowhere/pass.exr");
+  for (const job of jobs) await expect(job).rejects.toThrow("This is not an EXR file.");
 });
 
 test("threads that cannot start are heard of at once", async () => {

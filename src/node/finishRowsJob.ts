@@ -1,4 +1,3 @@
-import { readFile } from "node:fs/promises";
 import { deflateSync } from "node:zlib";
 import type { FinishPart } from "#core/comp/finish";
 import { finishRows } from "#core/comp/finish";
@@ -63,10 +62,18 @@ export interface FilmSource {
   /** True to take the noise out first. */
   denoise: boolean;
 }
-/** Passes that were written before; paths by what they are. */
+/** Files of passes that were written before: paths by what they are. */
+export interface PassPaths {
+  prop: string;
+  ratio: string;
+  added: string;
+  depth: string;
+  occlusion: string | null;
+}
+/** Their bytes, in memory that all threads share. */
 export interface FileSource {
   kind: "files";
-  files: { prop: string; ratio: string; added: string; depth: string; occlusion: string | null };
+  files: Record<keyof PassPaths, Uint8Array | null>;
 }
 
 /** Some bands together. */
@@ -100,7 +107,6 @@ export class RowFinisher {
   private readonly shown: PlateEncoding;
   private noisy: NoisyRows | null = null;
   private passes: Passes | null = null;
-  private files: Promise<Record<string, Uint8Array>> | null = null;
 
   static async open(setup: FinishSetup): Promise<RowFinisher> {
     return new RowFinisher(setup, await openTools(setup));
@@ -132,7 +138,7 @@ export class RowFinisher {
     };
     const occlusion = this.wantsOcclusion() ? new Float32Array(width * (h1 - h0)) : null;
     const passes = { ...this.emptyPasses(h1 - h0), occlusion };
-    if (source.kind === "files") await this.readPasses(passes, h0, h1);
+    if (source.kind === "files") this.readPasses(source, passes, h0, h1);
     else await this.develop(source, passes, { y0, y1, h0, h1 }, out);
     const rows = y1 - y0;
     const cut = (of: Float32Array, stride: number) =>
@@ -321,15 +327,13 @@ export class RowFinisher {
   }
 
   /** Passes of rows from the files that hold them. */
-  private async readPasses(passes: Passes, h0: number, h1: number): Promise<void> {
-    const { files } = this.setup.source as FileSource;
-    this.files ??= this.readAll(files);
-    const bytes = await this.files;
+  private readPasses({ files }: FileSource, passes: Passes, h0: number, h1: number): void {
     const { width } = this.setup.size;
-    const take = (name: string, into: Float32Array, names: string[]) =>
+    const take = (name: keyof PassPaths, into: Float32Array, names: string[]) => {
+      const bytes = files[name]!;
       readExrRows(
-        bytes[name],
-        checkExr(bytes[name]),
+        bytes,
+        checkExr(bytes),
         (y, row) => {
           if (y < h0 || y >= h1) return;
           names.forEach((channel, k) => {
@@ -340,17 +344,12 @@ export class RowFinisher {
         },
         { from: h0, to: h1, inflate: inflateBlock },
       );
+    };
     take("prop", passes.prop, ["R", "G", "B", "A"]);
     take("ratio", passes.ratio, ["R", "G", "B"]);
     take("added", passes.added, ["R", "G", "B"]);
     take("depth", passes.depth, ["Z"]);
     if (passes.occlusion) take("occlusion", passes.occlusion, ["Y"]);
-  }
-
-  private async readAll(files: FileSource["files"]): Promise<Record<string, Uint8Array>> {
-    const all: Record<string, Uint8Array> = {};
-    for (const [name, file] of Object.entries(files)) if (file) all[name] = new Uint8Array(await readFile(file));
-    return all;
   }
 }
 

@@ -5,7 +5,7 @@ import type { ScreenHead } from "#core/comp/screen";
 import { SCREEN_LAYERS, ShrunkLayer, depthOfCover, screenBytes } from "#core/comp/screen";
 import type { DecodedPlate } from "#core/comp/composite";
 import { resampleRows } from "#core/image/resize";
-import type { FileSource } from "./finishRowsJob.ts";
+import type { PassPaths } from "./finishRowsJob.ts";
 import { inflateBlock } from "./inflateBlock.ts";
 
 /** Channels of a layer's file by name. */
@@ -20,7 +20,7 @@ const CHANNELS: Record<(typeof SCREEN_LAYERS)[number]["name"], string[]> = {
 
 /** A render's passes and its plate at the size of a screen, as the page's comp takes them (core/comp/screen). */
 export async function screenPasses(
-  files: FileSource["files"],
+  files: PassPaths,
   plate: DecodedPlate,
   most: number,
   renderedSigma: number,

@@ -7,7 +7,7 @@ import type { Model } from "#core/props/model";
 import type { RenderChoice } from "#core/render/schema";
 import type { Shot } from "#core/shot/schema";
 import { aboutRender, writeFinishedAgain } from "#node/finalFiles";
-import type { FileSource } from "#node/finishRowsJob";
+import type { PassPaths } from "#node/finishRowsJob";
 import type { HandOver } from "#node/handover/exporter";
 import type { FinishedPicture } from "#node/handover/finished";
 import { finishedPicture } from "#node/handover/finished";
@@ -83,7 +83,7 @@ async function modelsFor({ models }: FinalPaths): Promise<Map<string, Model>> {
 }
 
 /** Paths of a render's passes. Throws where an older one does not have them. */
-function passesOf({ files }: FinalPaths): FileSource["files"] {
+function passesOf({ files }: FinalPaths): PassPaths {
   const need = (name: string) => {
     if (!files[name]) throw new Error("This final has no passes to finish again. Render it anew.");
     return files[name];

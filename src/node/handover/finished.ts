@@ -6,7 +6,7 @@ import { finishRows } from "#core/comp/finish";
 import type { Passes } from "#core/trace/film";
 import { readExrChannels } from "#core/image/exrRead";
 import { plateAt } from "../plateRows.ts";
-import type { FileSource } from "../finishRowsJob.ts";
+import type { PassPaths } from "../finishRowsJob.ts";
 
 /** A finished picture with its layers, all of it at once. */
 export interface FinishedPicture extends Finished {
@@ -25,7 +25,7 @@ export interface FinishedPicture extends Finished {
 export async function finishedPicture(
   shot: FinishPart,
   plate: DecodedPlate,
-  files: FileSource["files"],
+  files: PassPaths,
   sigma: number,
 ): Promise<FinishedPicture> {
   const read = async (file: string) => readExrChannels(new Uint8Array(await readFile(file)));
