@@ -3,6 +3,7 @@ import { tmpdir } from "node:os";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import sharp from "sharp";
+import { readExr } from "#core/image/exrRead";
 import { seeded } from "../testing/random.ts";
 import { ExrFile } from "./exrFile.ts";
 import { ownPng } from "../testing/render.ts";
@@ -121,5 +122,23 @@ describe("EXR", () => {
     await exr.finish();
     const back = readWithThree(new Uint8Array(await readFile(file)), 3);
     expect(back.pixels).toEqual(values);
+  });
+
+  test("blocks that are the same one after another are read as another reader reads them", async () => {
+    const [width, height] = [21, 16 * 5 + 7];
+    // Even blocks, one that differs between them in a single value, and a last one of fewer rows.
+    const values = Float32Array.from({ length: width * height * 3 }, (_, i) => (i % 3 === 1 ? 0.5 : 0));
+    values[(16 * 2 + 3) * width * 3 + 7] = 2;
+    const file = path.join(folder, "even.exr");
+    const exr = await ExrFile.create(file, width, height, "half");
+    for (let y = 0; y < height; y += 16) {
+      const rows = values.subarray(y * width * 3, Math.min(height, y + 16) * width * 3);
+      const channels = ["R", "G", "B"].map((name, offset) => ({ name, values: rows, offset, stride: 3 }));
+      await exr.append(rows.length / width / 3, channels);
+    }
+    await exr.finish();
+    const bytes = new Uint8Array(await readFile(file));
+    expect(readWithThree(bytes, 3).pixels).toEqual(values);
+    expect(readExr(bytes, 3).pixels).toEqual(values);
   });
 });

@@ -73,19 +73,30 @@ export function readExrRows(
   const row = new Map(channels.map((c) => [c.name, new Float32Array(width)]));
   const seen = new Uint8Array(Math.ceil(height / blockRows));
   const { from = 0, to = height, inflate } = only;
+  let last: Uint8Array = new Uint8Array(0);
+  let raw = last;
   for (let i = Math.floor(from / blockRows); i < Math.min(seen.length, Math.ceil(to / blockRows)); i++) {
     const block = Number(view.getBigUint64(header.end + i * 8, true));
     const y0 = view.getInt32(block, true) - header.y0;
     const rows = Math.min(blockRows, height - y0);
     if (y0 % blockRows !== 0 || seen[y0 / blockRows]++) throw damaged("its rows are not in blocks");
     const stored = bytes.subarray(block + 8, block + 8 + view.getInt32(block + 4, true));
-    const raw = unpacked(stored, rows * rowBytes, compression, inflate);
+    // Where a picture is even, block after block is the same.
+    if (!same(stored, last) || raw.length !== rows * rowBytes)
+      raw = unpacked(stored, rows * rowBytes, compression, inflate);
+    last = stored;
     const packed = new DataView(raw.buffer, raw.byteOffset, raw.byteLength);
     for (let y = 0, at = 0; y < rows; y++, at += rowBytes) {
       readRow(packed, at, header, row);
       take(y0 + y, row);
     }
   }
+}
+
+function same(a: Uint8Array, b: Uint8Array): boolean {
+  if (a.length !== b.length) return false;
+  for (let i = 0; i < a.length; i++) if (a[i] !== b[i]) return false;
+  return true;
 }
 
 /** A block's bytes as they were before packing; blocks that packing would have made larger are stored as they are. */
