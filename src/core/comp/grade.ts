@@ -1,7 +1,7 @@
 import * as v from "valibot";
 import { Finite } from "../schema/fields.ts";
 import type { Table } from "./tabled.ts";
-import { tabled, valueAt } from "./tabled.ts";
+import { tabledBy, valueAt } from "./tabled.ts";
 import { luminance } from "../colour/srgb.ts";
 
 /** Changes of colour in linear light, in this order: exposure, balance, white, black, contrast, saturation. */
@@ -47,20 +47,8 @@ export const changesNothing = (g: Grade): boolean =>
 
 const GREY = 0.18;
 
-/** Powers about mid grey that were asked for last: both grades of a picture ask for theirs whenever either is moved. */
-const powers = new Map<number, Table>();
-const MOST_POWERS = 4;
-
-function powerOf(contrast: number): Table | null {
-  if (contrast === 1) return null;
-  let power = powers.get(contrast);
-  if (!power) {
-    if (powers.size >= MOST_POWERS) powers.delete(powers.keys().next().value!);
-    power = tabled((x) => (x > 0 ? GREY * Math.pow(x / GREY, contrast) : x));
-    powers.set(contrast, power);
-  }
-  return power;
-}
+/** Powers about mid grey. */
+const powerOf = tabledBy((contrast) => (x) => (x > 0 ? GREY * Math.pow(x / GREY, contrast) : x));
 
 /** A grade made ready for many colours. */
 export interface Grader {
@@ -79,7 +67,7 @@ export function grader(g: Grade): Grader {
   return {
     gain: Float64Array.from(gain),
     black: Float64Array.from(g.black),
-    power: powerOf(g.contrast),
+    power: g.contrast === 1 ? null : powerOf(g.contrast),
     saturation: g.saturation,
   };
 }

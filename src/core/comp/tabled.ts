@@ -39,3 +39,19 @@ export function valueAt({ of, values }: Table, x: number): number {
   const i = (word >>> REST) - FIRST;
   return values[i] + (word & MASK) * SHARE * (values[i + 1] - values[i]);
 }
+
+const MOST_KEPT = 4;
+
+/** Tables of functions that a number tells apart; those that were asked for last are kept, as a moved slider and bands ask. */
+export function tabledBy(of: (by: number) => Table["of"]): (by: number) => Table {
+  const kept = new Map<number, Table>();
+  return (by) => {
+    let table = kept.get(by);
+    if (!table) {
+      if (kept.size >= MOST_KEPT) kept.delete(kept.keys().next().value!);
+      table = tabled(of(by));
+      kept.set(by, table);
+    }
+    return table;
+  };
+}

@@ -5,6 +5,7 @@ import type { Layers, Where } from "../layers.ts";
 import type { Stage, StageBase } from "../stage.ts";
 import { newStage, stageEntries } from "../stage.ts";
 import { softenShadow } from "../soften.ts";
+import { tabledBy, valueAt } from "../tabled.ts";
 
 /** The props' shadow and bounce on the plate. */
 export const entries = {
@@ -27,6 +28,8 @@ export const MOST_SOFT = 32;
 /** Shadow from which contact counts wholly. */
 const FULL = 0.1;
 
+const deepened = tabledBy((by) => (light) => Math.pow(Math.max(0, light), by));
+
 export const stage: Stage<Settings> = {
   label: "Shadow and bounce",
   changes: ["ratio"],
@@ -35,6 +38,8 @@ export const stage: Stage<Settings> = {
     density === 1 && colour.every((c) => c === 1) && softness === 0 && contact === 0,
   apply: (layers: Layers, { density, colour, softness, contact }: Settings, where: Where) => {
     const { ratio, occlusion, width, height } = layers;
+    const weights = colour.map((c) => density * c);
+    const deeper = weights.map((by) => (by > 1 ? deepened(by) : null));
     if (softness > 0) softenShadow(layers, softness, MOST_SOFT * Math.min(1, where.scale), where);
     for (let pixel = 0, i = 0; pixel < width * height; pixel++, i += 3) {
       if (ratio[i] === 1 && ratio[i + 1] === 1 && ratio[i + 2] === 1) continue;
@@ -45,8 +50,10 @@ export const stage: Stage<Settings> = {
       }
       for (let k = 0; k < 3; k++) {
         const light = ratio[i + k];
-        const by = light < 1 ? density * colour[k] : density;
-        const weighed = light < 1 && by > 1 ? Math.pow(light, by) : 1 - by * (1 - light);
+        const power = deeper[k];
+        let weighed: number;
+        if (light >= 1) weighed = 1 - density * (1 - light);
+        else weighed = power ? valueAt(power, light) : 1 - weights[k] * (1 - light);
         ratio[i + k] = Math.max(0, weighed * dark);
       }
     }
