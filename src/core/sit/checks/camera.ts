@@ -102,7 +102,7 @@ export const aspect: SitCheck = {
     return {
       score,
       value: `marks fit best ${(100 * best.by).toFixed(1)} % wide: ${best.rms.toFixed(2)} px, as it is ${now.rms.toFixed(2)} px`,
-      tolerance: `${100 * ASPECT} %, or a fit less than ${BETTER} times as good`,
+      tolerance: `${100 * ASPECT} %, if it fits ${BETTER} × as well`,
       words:
         score <= 1
           ? "The plate's pixels are square as far as its marks tell."
