@@ -113,6 +113,7 @@ test("finals with layers, and two of them compared", async ({ page, request }) =
   await desk.type("Samples", "2");
   await page.getByTestId("drawer-layers").click();
   await page.getByTestId("pass-mattes").click();
+  await page.getByTestId("pass-occlusion").click();
   await page.getByTestId("drawer-render").click();
   await page.getByTestId("final").click();
   await expect(page.getByText("Final ready: 405 × 270").first()).toBeVisible({ timeout: 300_000 });
@@ -140,6 +141,15 @@ test("finals with layers, and two of them compared", async ({ page, request }) =
   await page.getByTestId("focus-on").click();
   await page.getByTestId("drawer-finals").click();
   await expect(page.getByTestId("changed-since")).toHaveText(Array(2).fill("focus changed since it was rendered"));
+  // With ambient occlusion among its layers a final knows contact.
+  await desk.step("comp");
+  await page.getByTestId("take-final").first().click();
+  await expect(page.getByTestId("take-final").first()).toHaveText("taken");
+  await page.getByTestId("drawer-shadow").click();
+  await desk.type("Contact", "0.5");
+  await expect(page.getByText("Contact asks the render")).toBeVisible();
+  await expect(page.getByTestId("contact-unknown")).toHaveCount(0);
+  await desk.step("render");
   // A size that makes no sense is refused where it is typed.
   await page.getByTestId("drawer-render").click();
   await desk.type("Size in per cent of the plate's side", "900");

@@ -45,9 +45,9 @@ const BACK = memory.data<u8>([
 const TWIN: usize = 12;
 
 /**
- * Packs pixels of `stride` floats, those that `twins` marks as their difference from the third after them: for each of them ceil(stride / 32) words at `masks` whose bits say which floats are
- * there, and at `words` those floats. Returns how many they are. Words behind
- * them are overwritten, within the room that they could all take.
+ * Packs pixels of `stride` floats, those that `twins` marks as their difference from the third after them: for each pixel
+ * ceil(stride / 32) words at `masks` whose bits say which floats are there, and at `words` those floats. Returns how many
+ * they are. Words behind them are overwritten, within the room that they could all take.
  */
 export function packPixels(values: u32, pixels: u32, stride: u32, twins: u32, masks: u32, words: u32): u32 {
   const begin = words,

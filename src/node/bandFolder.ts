@@ -2,10 +2,10 @@ import { createHash } from "node:crypto";
 import type { FileHandle } from "node:fs/promises";
 import { mkdir, open, rename, rm } from "node:fs/promises";
 import path from "node:path";
-import type { Band } from "./bands.ts";
-import { readWhole } from "./readWhole.ts";
 import type { PackedPixels, Packing, UnpackedFilm } from "#core/trace/sparse";
 import { unpackPixels } from "#core/trace/sparse";
+import type { Band } from "./bands.ts";
+import { readWhole } from "./readWhole.ts";
 
 /** Part of the key, so that bands packed otherwise by an older server are not read. */
 const FORMAT = "twins ";

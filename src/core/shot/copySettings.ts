@@ -83,8 +83,8 @@ export function settingChanges(to: Shot, from: Shot, { path, label }: CopiedPart
 }
 
 /**
- * Takes parts of one shot over into a draft of another, those left out that cannot be. Stages that are held to mattes which the other shot does not bring
- * along are held to none.
+ * Takes parts of one shot over into a draft of another; those that cannot be taken are left out. Stages that are held to
+ * mattes which the other shot does not bring along are held to none.
  */
 export function copySettings(draft: Shot, from: Shot, ids: readonly string[]): void {
   for (const part of COPIED_PARTS) {

@@ -10,7 +10,7 @@ import { tabledBy, valueAt } from "../tabled.ts";
 /** The props' shadow and bounce on the plate. */
 export const entries = {
   ...stageEntries,
-  /** How much of the shadow counts: 1 as rendered, less a share of it; more by optical density (ISO 5-1), so that it never goes black. */
+  /** 1 as rendered; less is a share of the shadow, more is its optical density (ISO 5-1), so that it never goes black. */
   density: v.pipe(NotNegative, v.maxValue(3, "must be 3 or less")),
   /** Share of the shadow that each channel gets: less of one leaves its colour in the shade. */
   colour: v.tuple([Share, Share, Share]),
