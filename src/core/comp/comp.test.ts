@@ -11,7 +11,7 @@ import { codeStack } from "./codeStack.ts";
 import { curveOf } from "./curve.ts";
 import type { FinishPart } from "./finish.ts";
 import { finishHalo, finishRows } from "./finish.ts";
-import { fitPairs, gradeColour, grader, newGrade } from "./grade.ts";
+import { fitPairs, gradeColour, grader, newGrade, pairsDoubt } from "./grade.ts";
 import { measureLateral } from "./lateral.ts";
 import { fitted, lutColour, lutOf, packLut, readCube, writeCube } from "./lut.ts";
 import { grown } from "./mattes/grow.ts";
@@ -280,6 +280,20 @@ describe("tone", () => {
     gradeColour(grader({ ...newGrade(), white, black }), out);
     expect([...out].map((v) => Number(v.toFixed(6)))).toEqual([0.15, 0.12, 0.1]);
     expect(fitPairs([{ cg: [0.5, 0.5, 0.5], plate: [0.25, 0.5, 1] }]).white).toEqual([0.5, 1, 2]);
+  });
+
+  test("pairs that would tint the prop wildly, or make it many times brighter, are doubted by name", () => {
+    const grey = (cg: number, plate: number) => ({ cg: [cg, cg, cg], plate: [plate, plate, plate] }) as const;
+    expect(pairsDoubt([])).toBeNull();
+    // A stop darker and a little warmer: what a match is for.
+    expect(pairsDoubt([{ cg: [0.4, 0.4, 0.4], plate: [0.22, 0.2, 0.18] }])).toBeNull();
+    // Red paint on the plate against something grey on the prop.
+    const paint = pairsDoubt([{ cg: [0.3, 0.3, 0.3], plate: [0.6, 0.1, 0.15] }]);
+    expect(paint).toContain("red 6.0 times as strong against green");
+    expect(pairsDoubt([{ cg: [0.3, 0.3, 0.3], plate: [0.3, 0, 0.3] }])).toContain("many times as strong against green");
+    // Two greys that nearly are one: the line through them is steep.
+    expect(pairsDoubt([grey(0.3, 0.2), grey(0.32, 0.4)])).toContain("10 times as bright");
+    expect(pairsDoubt([grey(0.05, 0.04), grey(0.6, 0.5)])).toBeNull();
   });
 
   test("a tabled power is the power within four ten-millionths, at every light", () => {

@@ -119,3 +119,22 @@ export function fitPairs(pairs: readonly ColourPair[]): Pick<Grade, "white" | "b
     black: lines.map(([, lift]) => hold(lift, -1, 1)) as Grade["black"],
   };
 }
+
+/** Gain of one channel over another, and of all of them, from which pairs are doubted: tones are matched to light that was measured. */
+const DOUBTED_CAST = 1.6;
+const DOUBTED_GAIN = 4;
+const CHANNELS = ["red", "green", "blue"];
+
+/** What a match by pairs would do that hardly anybody wants, and what to pick instead; null where it is a plain one. */
+export function pairsDoubt(pairs: readonly ColourPair[]): string | null {
+  const { white } = fitPairs(pairs);
+  const [most, least] = [Math.max(...white), Math.min(...white)];
+  const times = (factor: number) => (Number.isFinite(factor) ? `${factor.toPrecision(2)} times` : "many times");
+  if (most > DOUBTED_CAST * least) {
+    const [strong, weak] = [most, least].map((gain) => CHANNELS[white.indexOf(gain)]);
+    return `This makes ${strong} ${times(most / least)} as strong against ${weak} as it is. Pick what has the same colour on both, best something grey.`;
+  }
+  if (most > DOUBTED_GAIN || least < 1 / DOUBTED_GAIN)
+    return `This makes the prop's lights ${times(least > 1 ? most : least)} as bright. Pick a dark and a bright pair that lie far apart.`;
+  return null;
+}

@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { fitPairs } from "#core/comp/grade";
+import { computed } from "vue";
+import { fitPairs, pairsDoubt } from "#core/comp/grade";
 import type { Shot } from "#core/shot/schema";
 import ToolButton from "../../parts/ToolButton.vue";
 import { useComp } from "../../stores/comp.ts";
@@ -10,6 +11,7 @@ import { GRADE_FIELDS } from "./stageField.ts";
 defineProps<{ shot: Shot }>();
 const comp = useComp();
 
+const doubt = computed(() => pairsDoubt(comp.pairs));
 const usePairs = () =>
   comp.keep("Match tones by pairs", (c) => {
     Object.assign(c.props, fitPairs(comp.pairs));
@@ -41,6 +43,9 @@ const rounded = (c: readonly number[]) => c.map((v) => v.toFixed(2)).join(" ");
     <p v-if="comp.pairs.length === 0" class="quiet">
       Pick something dark, then something bright: what should look alike on plate and prop.
     </p>
+    <div v-if="doubt" class="finding warning" data-test="pairs-doubt">
+      <div>{{ doubt }}</div>
+    </div>
     <div class="facts num">
       <span>White</span><span>{{ rounded(shot.comp.props.white) }}</span> <span>Black</span
       ><span>{{ shot.comp.props.black.map((v) => v.toFixed(3)).join(" ") }}</span>
