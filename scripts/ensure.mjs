@@ -1,6 +1,6 @@
 // What the two README commands need before they can do anything: the packages of the lock file, and a browser for tests.
 import { createHash } from "node:crypto";
-import { execFileSync, spawnSync } from "node:child_process";
+import { execFile, execFileSync, spawnSync } from "node:child_process";
 import { existsSync, readFileSync, writeFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import path from "node:path";
@@ -15,6 +15,26 @@ export function run(command, args, env = {}) {
     process.exit(1);
   }
   if (result.status !== 0) process.exit(result.status ?? 1);
+}
+
+/**
+ * Runs commands side by side; shows what each said when it is done, and ends this process with the first exit code that is
+ * not 0, once all have ended.
+ */
+export async function runTogether(commands) {
+  const ended = commands.map(
+    ([command, ...args]) =>
+      new Promise((resolve) => {
+        execFile(command, args, { cwd: root, maxBuffer: 2 ** 26 }, (error, stdout, stderr) => {
+          process.stdout.write(stdout);
+          process.stderr.write(stderr);
+          if (error && typeof error.code !== "number") console.error(`${command}: ${error.message}`);
+          resolve(error ? (typeof error.code === "number" ? error.code : 1) : 0);
+        });
+      }),
+  );
+  const failed = (await Promise.all(ended)).find((code) => code !== 0);
+  if (failed !== undefined) process.exit(failed);
 }
 
 export const bin = (name) => path.join(root, "node_modules/.bin", name);
