@@ -3,6 +3,7 @@ import { expect, test } from "@playwright/test";
 import sharp from "sharp";
 import { newComp } from "#core/comp/schema";
 import { NOISE, SOFTNESS } from "../src/demo/develop.ts";
+import type { Pixel } from "./desk.ts";
 import { Desk } from "./desk.ts";
 import { readWithExrs } from "../src/testing/exrsExr.ts";
 import { copyOfDemo, opened } from "./shots.ts";
@@ -139,6 +140,25 @@ test("a final is finished again, held to a matte, reported on and handed over; n
   await expect(page.getByTestId("finish-whole")).toBeVisible({ timeout: 300_000 });
   await expect(page.getByTestId("take-final")).toHaveText("taken");
   await page.getByTestId("drawer-tone").click();
+  // A pair of tones is clicked on the plate, then on the prop: each is what the loupe shows.
+  await desk.tool("tone-pair");
+  const red: Pixel = [760, 504];
+  const loupe = () =>
+    page.getByTestId("loupe").evaluate((c: HTMLCanvasElement) => {
+      const [r, g] = c.getContext("2d")!.getImageData(c.width / 2, c.height / 2, 1, 1).data;
+      return r / g;
+    });
+  await page.mouse.move(...(await desk.screen(red)));
+  await expect.poll(loupe).toBeLessThan(1.3);
+  await desk.click([1300, 260], 0);
+  await page.mouse.move(...(await desk.screen(red)));
+  await expect.poll(loupe).toBeGreaterThan(1.6);
+  await desk.click(red, 0);
+  // A wall is no match for red paint.
+  await expect(page.getByTestId("pairs-doubt")).toContainText("against red");
+  await page.keyboard.press("Escape");
+  await page.getByRole("button", { name: "clear", exact: true }).click();
+  await expect(page.getByTestId("pairs-doubt")).toBeHidden();
   await desk.type("Exposure, stops", "-2");
   await expect.poll(async () => (await comp()).props.exposure).toBe(-2);
   expect((await comp()).props.on).toBe(true);

@@ -2,8 +2,10 @@
 import { computed, ref, watch } from "vue";
 import { useDesk } from "../stores/desk.ts";
 import { usePlate } from "../stores/plate.ts";
+import { TOOLS } from "./toolTable.ts";
 
-/** The plate around the pointer, enlarged, beside it. */
+/** The plate around the pointer, enlarged, beside it; or the picture that lies over it, where something in that is aimed at. */
+const props = defineProps<{ picture: HTMLCanvasElement | null }>();
 const desk = useDesk();
 const plate = usePlate();
 const canvas = ref<HTMLCanvasElement>();
@@ -20,6 +22,8 @@ const place = computed(() => {
   return { left: `${left}px`, top: `${top}px` };
 });
 
+const aimed = computed(() => (TOOLS.get(desk.tool)?.onPicture?.includes(desk.started.length) ? props.picture : null));
+
 function draw(): void {
   const source = plate.shown;
   const p = desk.pointer;
@@ -30,6 +34,11 @@ function draw(): void {
   context.fillStyle = "#777675";
   context.fillRect(0, 0, SIDE, SIDE);
   context.drawImage(source.canvas, p[0] - span / 2, p[1] - span / 2, span, span, 0, 0, SIDE, SIDE);
+  if (aimed.value) {
+    const [x, y] = [aimed.value.width / source.width, aimed.value.height / source.height];
+    const [left, top] = [(p[0] - span / 2) * x, (p[1] - span / 2) * y];
+    context.drawImage(aimed.value, left, top, span * x, span * y, 0, 0, SIDE, SIDE);
+  }
   const c = SIDE / 2;
   context.lineWidth = 1;
   for (const [colour, o] of [
@@ -50,12 +59,12 @@ function draw(): void {
     context.stroke();
   }
 }
-watch([() => desk.pointer, place, zoom, canvas, () => plate.shown], draw, { flush: "post" });
+watch([() => desk.pointer, place, zoom, canvas, aimed, () => plate.shown], draw, { flush: "post" });
 </script>
 
 <template>
   <div v-if="place" class="loupe" :style="place">
-    <canvas ref="canvas" :width="SIDE" :height="SIDE" />
+    <canvas ref="canvas" data-test="loupe" :width="SIDE" :height="SIDE" />
     <span class="num">{{ desk.pointer?.map((v) => v.toFixed(1)).join(", ") }}</span>
   </div>
 </template>

@@ -315,7 +315,7 @@ function pickTie(e: MouseEvent): void {
     >
       <i class="pi pi-arrows-h" />
     </div>
-    <Loupe v-if="showsLoupe" />
+    <Loupe v-if="showsLoupe" :picture="showsPicture ? (pictureCanvas ?? null) : null" />
     <div v-if="pointedAt" class="pointed num" data-test="pointed">{{ pointedAt }}</div>
     <div v-if="wordsAt" class="ways num" :style="wordsAt" data-test="ways">{{ words }}</div>
     <div v-if="hint" class="hint">{{ hint }} <span class="quiet">Esc ends</span></div>

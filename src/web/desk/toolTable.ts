@@ -16,6 +16,8 @@ export interface ToolRow {
   hints: string[];
   /** The drawer of the comp that it belongs to: it opens with the tool, and the tool ends with it. */
   drawer?: CompDrawer;
+  /** Clicks, by their number from 0, that are aimed at something rendered: the loupe shows the picture then, and not the plate. */
+  onPicture?: readonly number[];
 }
 
 const mark = (step: StepName, key: string | null, label: string, icon: string, ...hints: string[]): ToolRow => ({
@@ -310,13 +312,16 @@ const OWN: Record<Exclude<Tool, `part-${PartName}` | `measure-${MeasureName}` | 
     "Click a point of a prop or the set that shall throw the lamp's shadow",
     "now where its shadow shall fall: the lamp goes behind the first point, as far away as it is",
   ),
-  focus: mark(
-    "render",
-    "o",
-    "focus",
-    "pi-bullseye",
-    "Click what shall be in focus: a prop or the set, as the proof shows it",
-  ),
+  focus: {
+    ...mark(
+      "render",
+      "o",
+      "focus",
+      "pi-bullseye",
+      "Click what shall be in focus: a prop or the set, as the proof shows it",
+    ),
+    onPicture: [0],
+  },
   "soft-edge": inComp(
     "match",
     "e",
@@ -333,14 +338,17 @@ const OWN: Record<Exclude<Tool, `part-${PartName}` | `measure-${MeasureName}` | 
     "Grain: click a corner of a flat, even part of the plate",
     "now the corner across",
   ),
-  "tone-pair": inComp(
-    "tone",
-    "k",
-    "pair of tones",
-    "pi-palette",
-    "Pair of tones: click it on the plate",
-    "now what should look like it, on the prop",
-  ),
+  "tone-pair": {
+    ...inComp(
+      "tone",
+      "k",
+      "pair of tones",
+      "pi-palette",
+      "Pair of tones: click it on the plate",
+      "now what should look like it, on the prop",
+    ),
+    onPicture: [1],
+  },
   "matte-curve": inComp(
     "mattes",
     "m",

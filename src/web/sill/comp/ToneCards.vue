@@ -40,7 +40,10 @@ const rounded = (c: readonly number[]) => c.map((v) => v.toFixed(2)).join(" ");
         <span>{{ rounded(p.plate) }}</span> <span class="quiet">↔</span> <span>{{ rounded(p.cg) }}</span>
       </div>
     </div>
-    <p v-if="comp.pairs.length === 0" class="quiet">
+    <p v-if="!comp.source" class="quiet">
+      Pairs are read from a finished picture: take the proof or a final under Picture first.
+    </p>
+    <p v-else-if="comp.pairs.length === 0" class="quiet">
       Pick something dark, then something bright: what should look alike on plate and prop.
     </p>
     <div v-if="doubt" class="finding warning" data-test="pairs-doubt">
