@@ -13,12 +13,14 @@ const canvas = ref<HTMLCanvasElement>();
 const SIDE = 148;
 /** Pixels of the window that the loupe keeps from the pointer. */
 const APART = 26;
+/** And from the window's lower edge: its figures stand below it, and the line of hints below those. */
+const BELOW = 64;
 const zoom = computed(() => Math.max(8, desk.scale * 3));
 const place = computed(() => {
   if (!desk.pointer) return null;
   const [x, y] = desk.toScreen(desk.pointer);
   const left = x + APART + SIDE > desk.size[0] ? x - APART - SIDE : x + APART;
-  const top = y + APART + SIDE > desk.size[1] ? y - APART - SIDE : y + APART;
+  const top = y + APART + SIDE + BELOW > desk.size[1] ? y - APART - SIDE : y + APART;
   return { left: `${left}px`, top: `${top}px` };
 });
 
