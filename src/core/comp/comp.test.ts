@@ -294,6 +294,9 @@ describe("tone", () => {
     // Two greys that nearly are one: the line through them is steep.
     expect(pairsDoubt([grey(0.3, 0.2), grey(0.32, 0.4)])).toContain("10 times as bright");
     expect(pairsDoubt([grey(0.05, 0.04), grey(0.6, 0.5)])).toBeNull();
+    // Nothing of black can be scaled: it is lifted, by haze alike in all channels, by paint in one.
+    expect(pairsDoubt([grey(0.001, 0.2)])).toBeNull();
+    expect(pairsDoubt([{ cg: [0, 0, 0], plate: [0.4, 0.1, 0.1] }])).toContain("red comes out 0.30 above green");
   });
 
   test("a tabled power is the power within four ten-millionths, at every light", () => {

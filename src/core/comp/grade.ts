@@ -123,11 +123,13 @@ export function fitPairs(pairs: readonly ColourPair[]): Pick<Grade, "white" | "b
 /** Gain of one channel over another, and of all of them, from which pairs are doubted: tones are matched to light that was measured. */
 const DOUBTED_CAST = 1.6;
 const DOUBTED_GAIN = 4;
+/** Light by which black may differ between channels: some haze is blue. */
+const DOUBTED_TINT = 0.1;
 const CHANNELS = ["red", "green", "blue"];
 
 /** What a match by pairs would do that hardly anybody wants, and what to pick instead; null where it is a plain one. */
 export function pairsDoubt(pairs: readonly ColourPair[]): string | null {
-  const { white } = fitPairs(pairs);
+  const { white, black } = fitPairs(pairs);
   const [most, least] = [Math.max(...white), Math.min(...white)];
   const times = (factor: number) => (Number.isFinite(factor) ? `${factor.toPrecision(2)} times` : "many times");
   if (most > DOUBTED_CAST * least) {
@@ -136,5 +138,8 @@ export function pairsDoubt(pairs: readonly ColourPair[]): string | null {
   }
   if (most > DOUBTED_GAIN || least < 1 / DOUBTED_GAIN)
     return `This makes the prop's lights ${times(least > 1 ? most : least)} as bright. Pick a dark and a bright pair that lie far apart.`;
+  const [high, low] = [Math.max(...black), Math.min(...black)];
+  if (high - low > DOUBTED_TINT)
+    return `This tints what is black on the prop: ${CHANNELS[black.indexOf(high)]} comes out ${(high - low).toFixed(2)} above ${CHANNELS[black.indexOf(low)]}. Pick what has the same colour on both, best something grey.`;
   return null;
 }
