@@ -6,7 +6,7 @@ import { NOISE, SOFTNESS } from "../src/demo/develop.ts";
 import type { Pixel } from "./desk.ts";
 import { Desk } from "./desk.ts";
 import { readWithExrs } from "../src/testing/exrsExr.ts";
-import { copyOfDemo, opened } from "./shots.ts";
+import { copyOfDemo, opened, withoutProps } from "./shots.ts";
 
 test.use({ testIdAttribute: "data-test" });
 
@@ -265,4 +265,40 @@ test("a final is finished again, held to a matte, reported on and handed over; n
   const back = /shots\/([^/]+)/.exec(page.url())![1];
   expect(back).not.toBe(id);
   expect((await opened(request, back)).shot).toEqual((await opened(request, id)).shot);
+});
+
+test("settings of another shot are listed before they are taken over, its camera only where it is named", async ({
+  page,
+  request,
+}) => {
+  const id = await copyOfDemo(request, withoutProps);
+  await copyOfDemo(request, (copy) => {
+    withoutProps(copy);
+    copy.name = "Evening";
+    Object.assign(copy.comp.look, { on: true, saturation: 0.7 });
+    copy.solved!.camera.position[2] += 0.5;
+  });
+  const { solved } = (await opened(request, id)).shot;
+  await page.goto(`/shots/${id}/comp`);
+  const dialog = page.getByRole("dialog", { name: "Settings of another shot" });
+  await page.getByTestId("copy-settings").click();
+  await page.getByTestId("copy-from").click();
+  // Escape closes the list, then the dialog.
+  await expect(page.getByRole("listbox")).toBeVisible();
+  await page.keyboard.press("Escape");
+  await expect(page.getByRole("listbox")).toBeHidden();
+  await expect(dialog).toBeVisible();
+  await page.keyboard.press("Escape");
+  await expect(dialog).toBeHidden();
+
+  await page.getByTestId("copy-settings").click();
+  await new Desk(page).choose("copy-from", "Evening");
+  await expect(dialog).toContainText("saturation: 1 → 0.7");
+  await expect(page.getByTestId("copy-comp.look")).toBeChecked();
+  await expect(page.getByTestId("copy-solved")).not.toBeChecked();
+  await page.getByTestId("copy-take").click();
+  await expect(dialog).toBeHidden();
+  const { shot } = await opened(request, id);
+  expect(shot.comp.look).toMatchObject({ on: true, saturation: 0.7 });
+  expect(shot.solved).toEqual(solved);
 });

@@ -13,6 +13,7 @@ import { useShot } from "../../stores/shot.ts";
 /** Settings of another shot, with all that would change; what is chosen is taken over as one edit. */
 const props = defineProps<{ shot: Shot }>();
 const open = ref(false);
+const listOpen = ref(false);
 const store = useShot();
 const notices = useNotices();
 const others = shallowRef<ShotListing[]>([]);
@@ -61,15 +62,20 @@ async function take(): Promise<void> {
     <i class="pi pi-copy" /> settings of another shot …
   </button>
   <Dialog v-model:visible="open" modal header="Settings of another shot" :style="{ width: '640px' }">
-    <Select
-      v-model="chosen"
-      :options="others"
-      option-label="name"
-      option-value="id"
-      placeholder="Choose a shot"
-      aria-label="Shot to take settings from"
-      data-test="copy-from"
-    />
+    <!-- The list keeps Escape to itself, closed as well. -->
+    <div @keydown.esc.capture="listOpen || (open = false)">
+      <Select
+        v-model="chosen"
+        :options="others"
+        option-label="name"
+        option-value="id"
+        placeholder="Choose a shot"
+        aria-label="Shot to take settings from"
+        data-test="copy-from"
+        @show="listOpen = true"
+        @hide="listOpen = false"
+      />
+    </div>
     <div v-if="other" class="changes">
       <p v-if="differing.length === 0">Nothing differs.</p>
       <div v-for="{ part, changes, not } in differing" :key="part.id">
