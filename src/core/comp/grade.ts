@@ -120,7 +120,7 @@ export function fitPairs(pairs: readonly ColourPair[]): Pick<Grade, "white" | "b
   };
 }
 
-/** Gain of one channel over another, and of all of them, from which pairs are doubted: tones are matched to light that was measured. */
+/** Gain of one channel over another, and of all of them, from which pairs are doubted: the light was measured before. */
 const DOUBTED_CAST = 1.6;
 const DOUBTED_GAIN = 4;
 /** Light by which black may differ between channels: some haze is blue. */

@@ -4,7 +4,7 @@ import { useDesk } from "../stores/desk.ts";
 import { usePlate } from "../stores/plate.ts";
 import { TOOLS } from "./toolTable.ts";
 
-/** The plate around the pointer, enlarged, beside it; or the picture that lies over it, where something in that is aimed at. */
+/** The plate around the pointer, enlarged, beside it; or `picture`, which lies over it, where that is aimed at. */
 const props = defineProps<{ picture: HTMLCanvasElement | null }>();
 const desk = useDesk();
 const plate = usePlate();

@@ -16,7 +16,7 @@ export interface ToolRow {
   hints: string[];
   /** The drawer of the comp that it belongs to: it opens with the tool, and the tool ends with it. */
   drawer?: CompDrawer;
-  /** Clicks, by their number from 0, that are aimed at something rendered: the loupe shows the picture then, and not the plate. */
+  /** Clicks, by their number from 0, that are aimed at something rendered: the loupe shows the picture for them. */
   onPicture?: readonly number[];
 }
 
