@@ -3,7 +3,7 @@ import { execFileSync } from "node:child_process";
 import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import path from "node:path";
-import { kernelFlags, kernelHash } from "./kernelSources.mjs";
+import { INLINING, kernelFlags, kernelHash } from "./kernelSources.mjs";
 
 const root = fileURLToPath(new URL("..", import.meta.url));
 /** The threads as one file each: Node's worker threads cannot start from TypeScript. */
@@ -35,8 +35,25 @@ export async function buildKernel() {
     cwd: root,
     stdio: "inherit",
   });
+  writeFileSync(fresh, await inlined(readFileSync(fresh)));
   renameSync(fresh, wasm);
   writeFileSync(stamp, hash);
+}
+
+/** The module with more of its small functions laid into their callers than its compiler does by itself. */
+async function inlined(bytes) {
+  const { default: binaryen } = await import("binaryen");
+  binaryen.setOptimizeLevel(3);
+  binaryen.setShrinkLevel(0);
+  binaryen.setAlwaysInlineMaxSize(INLINING.always);
+  binaryen.setFlexibleInlineMaxSize(INLINING.whereCheap);
+  binaryen.setOneCallerInlineMaxSize(INLINING.oneCaller);
+  const { Atomics, BulkMemory, BulkMemoryOpt, MutableGlobals, NontrappingFPToInt, SignExt, SIMD128 } =
+    binaryen.Features;
+  const module = binaryen.readBinary(bytes);
+  module.setFeatures(Atomics | BulkMemory | BulkMemoryOpt | MutableGlobals | NontrappingFPToInt | SignExt | SIMD128);
+  module.optimize();
+  return module.emitBinary();
 }
 
 if (process.argv[1] === fileURLToPath(import.meta.url)) await buildKernel();

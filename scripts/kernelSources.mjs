@@ -27,9 +27,12 @@ export const kernelFlags = [
   "65536",
 ];
 
+/** Up to which size, in instructions, functions are laid into their callers: any, those that call no other, those called once. */
+export const INLINING = { always: 60, whereCheap: 100, oneCaller: 100000 };
+
 /** Hash of everything that the module is compiled from. */
 export function kernelHash(source = kernelSource) {
-  const hash = createHash("sha256").update(kernelFlags.join(" "));
+  const hash = createHash("sha256").update(JSON.stringify([kernelFlags, INLINING]));
   const names = readdirSync(source).filter((n) => n.endsWith(".ts"));
   for (const name of names.sort()) hash.update(name).update(readFileSync(path.join(source, name)));
   return hash.digest("hex");

@@ -124,15 +124,20 @@ describe("EXR", () => {
     expect(back.pixels).toEqual(values);
   });
 
-  test("blocks that are the same one after another are read as another reader reads them", async () => {
-    const [width, height] = [21, 16 * 5 + 7];
-    // Even blocks, one that differs between them in a single value, and a last one of fewer rows.
+  // Rows that are appended together, and where in the third block one value differs: near its start, or in its last pixel.
+  test.each([
+    [16, 7],
+    [16 * 6, 7],
+    [16 * 6, 16 * 90 * 3 - 1],
+  ])("blocks alike, %i rows at a time, are read as another reader reads them (%i)", async (together, other) => {
+    const [width, height] = [90, 16 * 5 + 7];
+    // Even blocks, one between them that differs in a single value, and a last one of fewer rows.
     const values = Float32Array.from({ length: width * height * 3 }, (_, i) => (i % 3 === 1 ? 0.5 : 0));
-    values[(16 * 2 + 3) * width * 3 + 7] = 2;
-    const file = path.join(folder, "even.exr");
+    values[16 * 2 * width * 3 + other] = 2;
+    const file = path.join(folder, `even-${together}-${other}.exr`);
     const exr = await ExrFile.create(file, width, height, "half");
-    for (let y = 0; y < height; y += 16) {
-      const rows = values.subarray(y * width * 3, Math.min(height, y + 16) * width * 3);
+    for (let y = 0; y < height; y += together) {
+      const rows = values.subarray(y * width * 3, Math.min(height, y + together) * width * 3);
       const channels = ["R", "G", "B"].map((name, offset) => ({ name, values: rows, offset, stride: 3 }));
       await exr.append(rows.length / width / 3, channels);
     }

@@ -142,6 +142,8 @@ export function packRows(
 
 /** Pixels between those that are looked at first: most channels that are not even show it there. */
 const PEEK = 61;
+/** Pixels that are looked at for all channels before the next ones are: channels that lie interleaved share memory. */
+const NEAR = 1024;
 /** Name of the channel that was not even last time: it is looked at first. */
 let uneven = "";
 
@@ -150,9 +152,8 @@ function evenKey(width: number, y0: number, y1: number, channels: ExrChannel[]):
   const [first, end] = [y0 * width, y1 * width];
   const open = channels.filter(({ zero }) => !zero);
   const likely = channels.filter(({ name }) => name === uneven);
-  for (const step of [PEEK, 1]) {
-    const found = [...likely, ...open].find((channel) => !isEven(channel, first, end, step));
-    if (!found) continue;
+  const found = unevenOf([...likely, ...open], first, end);
+  if (found) {
     uneven = found.name;
     return null;
   }
@@ -164,20 +165,31 @@ function evenKey(width: number, y0: number, y1: number, channels: ExrChannel[]):
   return [y1 - y0, ...values].join();
 }
 
-/** True of a channel with one value in every `step`th of these pixels. */
+/** A channel that is not even from pixel `first` to `end`, if there is one. */
+function unevenOf(channels: ExrChannel[], first: number, end: number): ExrChannel | undefined {
+  const peeked = channels.find((channel) => !isEven(channel, first, first, end, PEEK));
+  if (peeked) return peeked;
+  for (let from = first; from < end; from += NEAR) {
+    const found = channels.find((channel) => !isEven(channel, first, from, Math.min(end, from + NEAR), 1));
+    if (found) return found;
+  }
+}
+
+/** True of a channel that has the value of pixel `first` in every `step`th pixel from `from` to `end`. */
 function isEven(
   { values, offset = 0, stride = 1, over }: ExrChannel,
   first: number,
+  from: number,
   end: number,
   step: number,
 ): boolean {
   const value = values[first * stride + offset];
   if (over && value !== 0) return false;
-  for (let i = first, at = first * stride + offset; i < end; i += step, at += step * stride)
+  for (let i = from, at = from * stride + offset; i < end; i += step, at += step * stride)
     if (values[at] !== value) return false;
   if (!over || over.empty === 0) return true;
   const none = over.counts[first] > 0;
-  for (let i = first; i < end; i += step) if (over.counts[i] > 0 !== none) return false;
+  for (let i = from; i < end; i += step) if (over.counts[i] > 0 !== none) return false;
   return true;
 }
 

@@ -78,13 +78,20 @@ export function catcherBorder(
   };
   const found: CatcherBorder = { border: 0, open: 0, worst: null };
   if (!kinds.includes(1) || !kinds.includes(2)) return found;
+  const besideBare = (x: number, y: number) => {
+    const i = y * width + x;
+    return (
+      (x >= ACROSS && kinds[i - ACROSS] === 2) ||
+      (x + ACROSS < width && kinds[i + ACROSS] === 2) ||
+      (y >= ACROSS && kinds[i - ACROSS * width] === 2) ||
+      (y + ACROSS < height && kinds[i + ACROSS * width] === 2)
+    );
+  };
   const bareRows = Array.from({ length: height }, (_, y) => kinds.subarray(y * width, (y + 1) * width).includes(2));
   for (let y = 0; y < height; y++) {
     if (!bareRows[y] && !bareRows[y - ACROSS] && !bareRows[y + ACROSS]) continue;
     for (let x = 0; x < width; x++) {
-      if (kindAt(x, y) !== 1) continue;
-      const open = bare(x + ACROSS, y) || bare(x - ACROSS, y) || bare(x, y + ACROSS) || bare(x, y - ACROSS);
-      if (!open) continue;
+      if (kinds[y * width + x] !== 1 || !besideBare(x, y)) continue;
       found.border++;
       let sum = 0;
       let squares = 0;
