@@ -455,6 +455,46 @@ describe("the border of a catcher", () => {
   });
 });
 
+describe("what the set has without its props", () => {
+  /** Sums without the prop, of a glossy ground and a wall where this prop stands at x, and which of them it changes. */
+  async function bareSums(prop: TraceScene["props"][number], x: number) {
+    const scene = still();
+    const wall: SetPiece = {
+      ...scene.set[0],
+      positions: new Float32Array([-4, 3, 0, 4, 3, 0, 4, 3, 3, -4, 3, 3]),
+      albedo: [0.5, 0.4, 0.3],
+    };
+    scene.set = [{ ...scene.set[0], specular: 1, roughness: 0.3 }, wall];
+    scene.props = [{ ...prop, placement: standing([x, -1, 0]) }];
+    const { pixels, layout } = await renderScene(scene, settings, { samples: 8 });
+    const sumsAt = (from: number) => [...pixels.subarray(from, from + 3)];
+    const bare = Array.from({ length: 96 * 96 }, (_, i) => {
+      const at = i * layout.stride;
+      if (pixels[at + L.FILM_ALPHA] > 0) return [];
+      const lights = layout.groups.flatMap((_, g) => sumsAt(at + layout.lights + g * L.LIGHT_FLOATS + 3));
+      return [...lights, ...sumsAt(at + L.FILM_GLOSS)];
+    });
+    const { ratio } = developFilm(pixels, 96, 96, layout);
+    return { bare, changed: bare.map((_, i) => ratio[3 * i] !== 1) };
+  }
+
+  test("is the same to the bit whichever props stand there, touched by them or not", async () => {
+    const [box, ball] = still().props;
+    const here = await bareSums(box, -1.2);
+    const there = await bareSums(ball, 1.2);
+    let [onlyHere, onlyThere] = [0, 0];
+    for (const [i, sums] of here.bare.entries()) {
+      const others = there.bare[i];
+      if (sums.length === 0 || others.length === 0) continue;
+      if (here.changed[i] && !there.changed[i]) onlyHere++;
+      if (there.changed[i] && !here.changed[i]) onlyThere++;
+      expect(others).toEqual(sums);
+    }
+    // Sums of pixels that the one prop touches are gathered in another way than those that it does not.
+    expect(Math.min(onlyHere, onlyThere)).toBeGreaterThan(100);
+  });
+});
+
 describe("visibility", () => {
   test("a prop that is not seen casts its shadow; one that casts none leaves the ground alone", async () => {
     const with_ = async (
