@@ -143,16 +143,9 @@ test("a final is finished again, held to a matte, reported on and handed over; n
   // A pair of tones is clicked on the plate, then on the prop: each is what the loupe shows.
   await desk.tool("tone-pair");
   const red: Pixel = [760, 504];
-  const loupe = () =>
-    page.getByTestId("loupe").evaluate((c: HTMLCanvasElement) => {
-      const [r, g] = c.getContext("2d")!.getImageData(c.width / 2, c.height / 2, 1, 1).data;
-      return r / g;
-    });
-  await page.mouse.move(...(await desk.screen(red)));
-  await expect.poll(loupe).toBeLessThan(1.3);
+  await expect.poll(() => desk.loupeAt(red)).toBeLessThan(1.3);
   await desk.click([1300, 260], 0);
-  await page.mouse.move(...(await desk.screen(red)));
-  await expect.poll(loupe).toBeGreaterThan(1.6);
+  await expect.poll(() => desk.loupeAt(red)).toBeGreaterThan(1.6);
   await desk.click(red, 0);
   // A wall is no match for red paint.
   await expect(page.getByTestId("pairs-doubt")).toContainText("against red");

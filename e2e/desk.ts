@@ -48,6 +48,15 @@ export class Desk {
     await this.page.mouse.up();
   }
 
+  /** Red over green in the middle of the loupe while the pointer is on a pixel. */
+  async loupeAt(pixel: Pixel): Promise<number> {
+    await this.page.mouse.move(...(await this.screen(pixel)));
+    return this.page.getByTestId("loupe").evaluate((c: HTMLCanvasElement) => {
+      const [r, g] = c.getContext("2d")!.getImageData(c.width / 2, c.height / 2, 1, 1).data;
+      return r / g;
+    });
+  }
+
   async drag(from: Pixel, to: Pixel): Promise<void> {
     const [a, b] = [await this.screen(from), await this.screen(to)];
     await this.page.mouse.move(...a);

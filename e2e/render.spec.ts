@@ -48,6 +48,9 @@ test("the proof keeps its samples when only the comp changes, looks closer, and 
   const pixel = projectPoint(camera, [x, y, 0.7])!;
   await page.getByTestId("drawer-focus").click();
   await page.getByTestId("tool-focus").click();
+  await desk.fit();
+  // The loupe shows what is aimed at: its red paint, and not the plate behind it.
+  await expect.poll(() => desk.loupeAt(pixel)).toBeGreaterThan(1.6);
   await desk.click(pixel);
   await expect.poll(async () => (await opened(request, id)).shot.focus.on).toBe(true);
   const { focus } = (await opened(request, id)).shot;
