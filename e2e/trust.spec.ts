@@ -26,7 +26,7 @@ test("files that are not what they say are refused in a sentence, and nothing is
   const before = await page.locator("article").count();
   await dropFile(page, "holiday.jpg", "only text");
   await expect(
-    page.getByText("“holiday.jpg” is neither a JPEG, a PNG, an EXR nor an HDR picture, whatever its name says."),
+    page.getByText("“holiday.jpg” is no JPEG, PNG, TIFF, WebP, EXR or HDR picture, whatever its name says."),
   ).toBeVisible();
   await expect(page.getByText("Save the photo as one of these and drop it again.")).toBeVisible();
   expect(await page.locator("article").count()).toBe(before);

@@ -5,20 +5,23 @@ import { toHalf } from "#core/image/exr";
 import { ExrError, checkExr, isExr } from "#core/image/exrCheck";
 import { HdrError, checkHdr, isHdr, readHdrRows } from "#core/image/hdr";
 import { halfEncoding } from "#core/image/profile";
+import type { Mat3 } from "#core/math/vec3";
+import { NO_EXIF } from "./exif.ts";
+import { PlateError, checkSize } from "./plateError.ts";
 import type { OpenedPlate } from "./plates.ts";
-import { PlateError, checkSize } from "./plates.ts";
 
-/** Plates of floats: OpenEXR and Radiance HDR, kept as halves. Sizes are counted before anything is unpacked. */
+/** Plates of floats: OpenEXR, Radiance HDR and TIFF, kept as halves. Sizes are counted before anything is unpacked. */
 
 /** True for a file that `openFloatPlate` reads. */
 export const isFloatPlate = (bytes: Uint8Array): boolean => isExr(bytes) || isHdr(bytes);
 
-interface Floats {
+export interface Floats {
   width: number;
   height: number;
   /** Values of channel k at pixel (x, y), rows from the top. */
   at: (x: number, y: number, k: number) => number;
-  primaries: readonly number[];
+  /** To linear Rec. 709; null where the file's primaries are no colours. */
+  matrix: Mat3 | null;
   /** Is kept as it is, since the file has halves. */
   exact: boolean;
 }
@@ -59,7 +62,7 @@ function readExrFloats(bytes: Uint8Array, fileName: string): Floats {
       const value = data[((height - 1 - y) * width + x) * stride + Math.min(k, stride - 1)];
       return data instanceof Uint16Array ? DataUtils.fromHalfFloat(value) : value;
     },
-    primaries: chromaticities ?? REC709_PRIMARIES,
+    matrix: toRec709(chromaticities ?? REC709_PRIMARIES),
     exact: channels.every(({ type }) => type === "half"),
   };
 }
@@ -74,7 +77,7 @@ function readHdrFloats(bytes: Uint8Array, fileName: string): Floats {
     width,
     height,
     at: (x, y, k) => data[(y * width + x) * 3 + k],
-    primaries: primaries ?? REC709_PRIMARIES,
+    matrix: toRec709(primaries ?? REC709_PRIMARIES),
     exact: false,
   };
 }
@@ -93,9 +96,12 @@ export function openFloatPlate(bytes: Uint8Array, fileName: string): OpenedPlate
       "Copy or save it again and drop it once more.",
     );
   }
-  const { width, height, at, primaries, exact } = floats;
+  return keptAsHalves(floats);
+}
+
+/** A plate of floats as halves, with what has to be said of it. */
+export function keptAsHalves({ width, height, at, matrix, exact }: Floats): OpenedPlate {
   const notices: string[] = [];
-  const matrix = toRec709(primaries);
   if (!matrix) notices.push("Its primaries are no colours; it was taken as Rec. 709.");
   const codes = new Uint16Array(width * height * 3);
   let odd = 0;
@@ -108,23 +114,6 @@ export function openFloatPlate(bytes: Uint8Array, fileName: string): OpenedPlate
       }
   if (!exact) notices.push("Its values are kept as halves: to one part in two thousand, up to 65 504.");
   if (odd > 0) notices.push(`${odd} values are endless or no numbers; they count as brightest, or as dark.`);
-  return {
-    width,
-    height,
-    encoding: halfEncoding(matrix ?? toRec709(REC709_PRIMARIES)!),
-    codes,
-    profile: null,
-    exif: {
-      camera: null,
-      lens: null,
-      focalMm: null,
-      equivalentMm: null,
-      taken: null,
-      orientation: null,
-      exposure: null,
-      place: null,
-      zoneMinutes: null,
-    },
-    notices,
-  };
+  const encoding = halfEncoding(matrix ?? toRec709(REC709_PRIMARIES)!);
+  return { width, height, encoding, codes, profile: null, exif: { ...NO_EXIF }, notices };
 }

@@ -16,7 +16,7 @@ import { projectPoint } from "#core/optics/camera";
 import * as L from "#kernel/layout";
 import { damageBytes, randomFrom } from "../testing/attack/damage.ts";
 import { emptyScene, lookAt, meanRadiance, quadModel, withModels } from "../testing/render.ts";
-import { PlateError } from "./plates.ts";
+import { PlateError } from "./plateError.ts";
 import { renderScene } from "./renderScene.ts";
 import { openSurroundings } from "./surroundings.ts";
 

@@ -11,7 +11,7 @@ import { HdrError, checkHdr, isHdr, readHdrRows } from "#core/image/hdr";
 import { unrolledBall } from "#core/light/surroundings/ball";
 import { AroundReducer } from "#core/light/surroundings/reduce";
 import type { Mat3 } from "#core/math/vec3";
-import { PlateError } from "./plates.ts";
+import { PlateError } from "./plateError.ts";
 import { inflateBlock } from "./inflateBlock.ts";
 
 /** Pixels that a picture of the surroundings may have: 16 384 × 8192. */

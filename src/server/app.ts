@@ -43,7 +43,7 @@ const webFolder = fileURLToPath(new URL("../../dist/web", import.meta.url));
 
 const MB = 1024 * 1024;
 const MOST = {
-  plate: 256 * MB,
+  plate: 512 * MB,
   model: 512 * MB,
   picture: 64 * MB,
   font: 32 * MB,

@@ -21,7 +21,7 @@ const tooLarge = (name: string, limit: number): ApiError =>
     413,
     "too-large",
     `“${name}” is larger than ${Math.round(limit / MB)} MB.`,
-    "Plates may have 256 MB, models 512 MB, pictures of notes 64 MB, fonts 32 MB, surroundings 1 GB.",
+    "Plates and models may have 512 MB, pictures of notes 64 MB, fonts 32 MB, surroundings 1 GB.",
   );
 
 /**

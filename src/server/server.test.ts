@@ -121,7 +121,7 @@ describe("plates", () => {
     [
       "holiday.jpg",
       () => Promise.resolve(new TextEncoder().encode("just some text")),
-      /neither a JPEG, a PNG, an EXR nor an HDR picture/,
+      /no JPEG, PNG, TIFF, WebP, EXR or HDR picture/,
     ],
     ["cut.jpg", async () => (await demoFile("plate.jpg")).slice(0, 60000), /damaged or cut short/],
     ["huge.png", hugePng, /30000 × 30000 pixels/],

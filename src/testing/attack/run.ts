@@ -87,6 +87,9 @@ async function attackFiles(): Promise<void> {
     .jpeg()
     .toBuffer();
   const deep = await sharp(photo).toColourspace("rgb16").png().toBuffer();
+  const tiff = await sharp(photo).resize(200).toColourspace("rgb16").tiff({ compression: "lzw" }).toBuffer();
+  const floats = await sharp(photo).resize(200).toColourspace("scrgb").tiff({ compression: "none" }).toBuffer();
+  const webp = await sharp(photo).webp().toBuffer();
   const { id } = (await (await sendBytes(at, "/shots", jpeg, "plate.jpg")).json()) as NewShot;
   const { shot } = await readJson<OpenShot>(at, `/shots/${id}`);
   shot.edges["edge-1"] = newEdge("edge-1", "x", [
@@ -101,6 +104,8 @@ async function attackFiles(): Promise<void> {
   const kinds: [string, (i: number, random: () => number) => Promise<Response>][] = [
     ["JPEG", (_i, r) => sendBytes(at, "/shots", damageBytes(jpeg, r), "damaged.jpg")],
     ["PNG", (i, r) => sendBytes(at, i % 2 ? "/shots" : "/pictures", damageBytes(deep, r), "damaged.png")],
+    ["TIFF", (i, r) => sendBytes(at, "/shots", damageBytes(i % 2 ? tiff : floats, r), "damaged.tif")],
+    ["WebP", (_i, r) => sendBytes(at, "/shots", damageBytes(webp, r), "damaged.webp")],
     ["GLB", (i, r) => sendBytes(at, "/models", damageBytes(i % 2 ? float : kettle, r), "damaged.glb")],
     [
       "surroundings, EXR",

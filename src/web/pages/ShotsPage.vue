@@ -3,6 +3,7 @@ import Button from "primevue/button";
 import { useDropZone } from "@vueuse/core";
 import { onMounted, ref, useTemplateRef } from "vue";
 import { useRouter } from "vue-router";
+import { PLATE_ACCEPT, PLATE_FORMAT_NAMES } from "#core/plate/formats";
 import type { ShotListing } from "#core/shot/api";
 import { api } from "../api.ts";
 import { isPanorama } from "../parts/isPanorama.ts";
@@ -86,8 +87,8 @@ const plural = (n: number, one: string) => `${n} ${one}${n === 1 ? "" : "s"}`;
         <p>
           <b>Drop a photo here</b><br />
           <span class="quiet"
-            >JPEG, PNG, EXR or HDR, up to 64 megapixels. It becomes the plate of a new shot. A shot that was handed over
-            as one file (zip) comes back as it was.</span
+            >{{ PLATE_FORMAT_NAMES }}, up to 64 megapixels. It becomes the plate of a new shot. A shot that was handed
+            over as one file (zip) comes back as it was.</span
           >
         </p>
         <Button
@@ -98,7 +99,7 @@ const plural = (n: number, one: string) => `${n} ${one}${n === 1 ? "" : "s"}`;
         <input
           ref="picker"
           type="file"
-          accept="image/jpeg,image/png,.exr,.hdr,.zip"
+          :accept="`${PLATE_ACCEPT},.zip`"
           hidden
           data-test="plate-file"
           @change="begin(($event.target as HTMLInputElement).files)"

@@ -1,17 +1,19 @@
 import { exrSize, isExr } from "#core/image/exrCheck";
 import { hdrSize, isHdr } from "#core/image/hdr";
 import { pictureHeader } from "#core/image/header";
+import { tiffDirectoryAt, tiffSize } from "#core/image/tiff";
 
 /** Bytes in which a picture's size stands. */
 const HEAD = 1 << 20;
 
 /** True for a picture that is twice as wide as high, as those of all around are; false for a folder, which cannot be read. */
 export async function isPanorama(file: File): Promise<boolean> {
-  const bytes = await file
-    .slice(0, HEAD)
-    .arrayBuffer()
-    .catch(() => null);
-  const size = bytes && sizeOf(new Uint8Array(bytes));
+  const part = async (from: number) => new Uint8Array(await file.slice(from, from + HEAD).arrayBuffer());
+  const bytes = await part(0).catch(() => null);
+  if (!bytes) return false;
+  // A TIFF may tell its size anywhere in the file.
+  const directory = tiffDirectoryAt(bytes);
+  const size = directory === null ? sizeOf(bytes) : tiffSize(bytes, await part(directory));
   return size !== null && Math.abs(size.width / size.height - 2) < 0.02;
 }
 
