@@ -206,7 +206,7 @@ const tasks: { [T in ReadTask]: (order: ReadOrder, ask: ReadTasks[T]["ask"]) => 
     const { width, height } = meta.autoOrient;
     const turned = (meta.orientation ?? 1) > 1;
     // Tracer and page take a picture's codes as sRGB, and the page reads no TIFF.
-    const inOwnColours = meta.format === "jpeg" && meta.icc !== undefined && !isSrgb(meta.icc);
+    const inOwnColours = (meta.icc !== undefined && !isSrgb(meta.icc)) || meta.space === "cmyk";
     if (!turned && !inOwnColours && meta.format !== "tiff") return { width, height, kept: null };
     const upright = sharp(bytes).rotate().toColourspace("srgb");
     const anew = meta.format === "jpeg" ? upright.jpeg({ quality: 96, chromaSubsampling: "4:4:4" }) : upright.png();
