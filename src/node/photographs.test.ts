@@ -7,7 +7,7 @@ import { toneOf } from "#core/detect/tone";
 import { decodeCodes } from "#core/image/profile";
 import type { SolveAnswer } from "#core/match/request";
 import { solve } from "#core/match/solve";
-import { MARK_SIGMA } from "#core/match/requestOfShot";
+import { MARK_SIGMA } from "#core/match/schema";
 import { chessboardCorners } from "../testing/chessboard.ts";
 import { openPlate } from "./plates.ts";
 

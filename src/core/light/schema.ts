@@ -13,6 +13,7 @@ import {
   byId,
   pointsFrom,
   whole,
+  inPixels,
 } from "../schema/fields.ts";
 
 import { WeightSchema } from "./evidence.ts";
@@ -81,7 +82,7 @@ const ProbeSchema = v.object({
   id: Id,
   plate: Id,
   pixel: PixelSchema,
-  radius: v.pipe(Finite, v.minValue(1)),
+  radius: inPixels(v.pipe(Finite, v.minValue(1))),
   sun: v.picklist(PROBE_SUNS),
   /** Reflectance of a card that lies there; null where the set's own material counts. */
   card: v.nullable(ColourSchema),
@@ -153,7 +154,7 @@ const RegionSchema = v.object({
   plate: Id,
   points: pointsFrom(PixelSchema, 3),
   /** Width of the soft border in plate pixels. */
-  feather: NotNegative,
+  feather: inPixels(NotNegative),
   /** Share of the sky behind it that what casts the shade hides. */
   hidesSky: v.optional(Share, 1),
 });

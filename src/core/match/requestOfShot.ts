@@ -10,23 +10,24 @@ import type { SetVertex } from "../set/vertex.ts";
 import { edgeMisfit } from "./evidence.ts";
 import type { Finding, RequestLength, SolveRequest } from "./request.ts";
 import type { Evidence, ShotEdge } from "./schema.ts";
+import { MARK_SIGMA } from "./schema.ts";
 
 /** What a shot asks of the solver. */
 
 /** Marks and plate, and the set that lengths lie on. */
 export type Asked = Evidence & SetPart;
 
-/** Standard deviation of marks set by hand under the loupe, pixels (common practice, no published source). */
-export const MARK_SIGMA = 0.7;
 /** The horizon is seldom a sharp line. */
 const HORIZON_SIGMA = 2;
 /** Share of the frame's diagonal by which lines of a drawing are off. */
 const DRAWING_NOISE = 0.0025;
 
 /** Standard deviation of a mark of weight 1 on this plate, pixels. */
-export function markSigma(shot: PlatePart): number {
+export function markSigma(shot: PlatePart & Pick<Evidence, "match">): number {
   const { width, height, drawing } = shot.plates.main;
-  return drawing ? Math.max(MARK_SIGMA, DRAWING_NOISE * Math.hypot(width, height)) : MARK_SIGMA;
+  // New ones are set on the plate as it is now.
+  const set = Math.max(MARK_SIGMA, shot.match.markPx);
+  return drawing ? Math.max(set, DRAWING_NOISE * Math.hypot(width, height)) : set;
 }
 
 /**
@@ -234,7 +235,10 @@ export function requestOfShot(shot: Asked): SolveRequest {
     tiePoints: Object.values(shot.ties).flatMap((t) =>
       t.muted ? [] : [{ id: t.id, pixel: t.pixel, world: t.world, sigmaPx: sigma }],
     ),
-    horizon: Object.values(shot.horizon).map((h) => ({ pixel: h.pixel, sigmaPx: Math.max(sigma, HORIZON_SIGMA) })),
+    horizon: Object.values(shot.horizon).map((h) => ({
+      pixel: h.pixel,
+      sigmaPx: Math.max(sigma, (HORIZON_SIGMA * Math.max(MARK_SIGMA, match.markPx)) / MARK_SIGMA),
+    })),
     origin: shot.origin,
     cameraHeight: shot.cameraHeight,
     level: shot.level,

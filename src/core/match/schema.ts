@@ -16,12 +16,16 @@ import {
   Text,
   Vec3Schema,
   byId,
+  inPixels,
   pointsFrom,
   whole,
 } from "../schema/fields.ts";
 import { textUpTo } from "../text/storable.ts";
 import { AxisSchema } from "./request.ts";
 import { USUAL_TOLERANCE_DEG } from "./widen.ts";
+
+/** Standard deviation of marks set by hand under the loupe, pixels (common practice, no published source). */
+export const MARK_SIGMA = 0.7;
 
 /** The camera step's part of the document: marks, lens, how they are solved, and the answer. */
 
@@ -77,7 +81,7 @@ const GaugeSchema = v.variant("kind", [
 ]);
 
 export const CameraSchema = v.object({
-  focalPx: Positive,
+  focalPx: inPixels(Positive),
   principal: PixelSchema,
   distortion: DistortionSchema,
   rotation: v.tuple([Vec3Schema, Vec3Schema, Vec3Schema]),
@@ -88,7 +92,7 @@ const LensSchema = v.object({
   /** Solved from the marks, solved with what is known of it as a tolerant value, or held. */
   focal: v.picklist(["solve", "tolerant", "hold"]),
   /** The held or known focal length; null until one is given. */
-  focalPx: v.nullable(Positive),
+  focalPx: v.nullable(inPixels(Positive)),
   /** Its standard deviation, relative. */
   tolerance: v.pipe(Finite, v.minValue(1e-4, "must be greater than 0"), v.maxValue(1)),
   /** Where that value comes from, in words. */
@@ -109,17 +113,24 @@ const LensSchema = v.object({
   /** Null is the middle of the frame. */
   principal: v.nullable(PixelSchema),
   /** The part of a larger picture that the plate is. */
-  crop: v.nullable(v.object({ width: Positive, height: Positive, left: Finite, top: Finite })),
+  crop: v.nullable(
+    v.object({
+      width: inPixels(Positive, "across"),
+      height: inPixels(Positive, "down"),
+      left: inPixels(Finite, "across"),
+      top: inPixels(Finite, "down"),
+    }),
+  ),
 });
 
 const SolvedSchema = v.object({
   camera: CameraSchema,
   evidence: textUpTo(4_000_000),
-  rmsPx: v.nullable(NotNegative),
+  rmsPx: v.nullable(inPixels(NotNegative)),
   /** Null for a camera that was matched by hand. */
   sigma: v.nullable(
     v.object({
-      focalPx: Finite,
+      focalPx: inPixels(Finite),
       rotationDeg: Vec3Schema,
       positionM: v.nullable(Vec3Schema),
       cameraHeightM: v.nullable(Finite),
@@ -131,6 +142,8 @@ const SolvedSchema = v.object({
 const MatchSchema = v.object({
   by: v.picklist(["marks", "hand"]),
   robust: v.boolean(),
+  /** Standard deviation of marks of weight 1, pixels: more than under the loupe where they were set on a smaller version of the plate. */
+  markPx: v.optional(inPixels(Positive), MARK_SIGMA),
   /** How true the marked things are to their directions, degrees: all, and families by axis. */
   tolerance: v.object({
     deg: Degrees,
@@ -215,6 +228,7 @@ export const newMatch = (): MatchPart => ({
   match: {
     by: "marks",
     robust: false,
+    markPx: MARK_SIGMA,
     tolerance: { deg: USUAL_TOLERANCE_DEG, families: {} },
     locks: { rotation: false, lens: false, position: false },
     held: null,

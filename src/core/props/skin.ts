@@ -1,6 +1,6 @@
 import * as v from "valibot";
 import type { Vec2, Vec3 } from "../math/vec3.ts";
-import { Finite, HashSchema, PixelSchema, Positive, Text, whole } from "../schema/fields.ts";
+import { Finite, HashSchema, PictureSpotSchema, Positive, Text, whole } from "../schema/fields.ts";
 import type { Mesh, Texture } from "./model.ts";
 
 /** A box that wears photographs: what each of its six sides shows, and the flat picture of all of them. */
@@ -9,7 +9,7 @@ export const BOX_SIDES = ["front", "right", "back", "left", "top", "bottom"] as 
 export type BoxSide = (typeof BOX_SIDES)[number];
 
 /** Corners in the photograph, in its pixels: of the side's upper left, upper right, lower right and lower left. */
-const CornersSchema = v.tuple([PixelSchema, PixelSchema, PixelSchema, PixelSchema]);
+const CornersSchema = v.tuple([PictureSpotSchema, PictureSpotSchema, PictureSpotSchema, PictureSpotSchema]);
 
 const SideSchema = v.nullable(
   v.variant("from", [

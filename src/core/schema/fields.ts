@@ -16,7 +16,17 @@ export const Positive = v.pipe(Finite, v.minValue(1e-6, "must be greater than 0"
 export const Share = v.pipe(Finite, v.minValue(0, "must be 0 or more"), v.maxValue(1, "must be 1 or less"));
 export const NotNegative = v.pipe(Finite, v.minValue(0, "must be 0 or more"));
 export const Degrees = v.pipe(NotNegative, v.maxValue(20, "must be 20 or less"));
-export const PixelSchema = v.tuple([Finite, Finite], "must be a pixel [u, v]");
+
+/** What a number of plate pixels is counted along: the frame's width, its height, or any way. */
+export type PixelWay = "across" | "down" | "any";
+/** Marks a number that counts pixels of the plate: on another version of it there are more of them, or fewer. */
+export const inPixels = <T extends v.GenericSchema<number>>(schema: T, way: PixelWay = "any") =>
+  v.pipe(schema, v.metadata({ pixels: way }));
+/** A place on the plate. */
+export const PixelSchema = v.tuple([inPixels(Finite, "across"), inPixels(Finite, "down")], "must be a pixel [u, v]");
+/** A place in a picture of its own, which stays as large as it is. */
+export const PictureSpotSchema = v.tuple([Finite, Finite], "must be a pixel [u, v]");
+
 export const Vec3Schema = v.tuple([Finite, Finite, Finite]);
 export const ColourSchema = v.tuple([NotNegative, NotNegative, NotNegative]);
 export const Text = textUpTo(400);

@@ -1,5 +1,5 @@
 import * as v from "valibot";
-import { NotNegative, PixelSchema, Positive, Share, pointsFrom } from "../../schema/fields.ts";
+import { NotNegative, PixelSchema, Positive, Share, inPixels, pointsFrom } from "../../schema/fields.ts";
 import { linearToSrgb } from "../../colour/srgb.ts";
 import { crossed, steepness } from "./barrier.ts";
 import type { MatteRows, ShapeKind } from "./shape.ts";
@@ -10,7 +10,7 @@ const schema = v.object({
   kind: v.literal("brush"),
   points: pointsFrom(PixelSchema, 1),
   /** Pixels of the plate. */
-  radius: v.pipe(Positive, v.maxValue(2000)),
+  radius: inPixels(v.pipe(Positive, v.maxValue(2000))),
   /** Share of the radius that is whole. */
   hardness: Share,
   /** How far a colour may be from those under the line, in code values of 255; 0 paints over everything. */

@@ -1,5 +1,5 @@
 import * as v from "valibot";
-import { NotNegative, PixelSchema, pointsFrom } from "../../schema/fields.ts";
+import { NotNegative, PixelSchema, inPixels, pointsFrom } from "../../schema/fields.ts";
 import type { Vec2 } from "../../math/vec3.ts";
 import type { MatteRows, ShapeKind } from "./shape.ts";
 import { smoothstep } from "./shape.ts";
@@ -8,7 +8,7 @@ import { smoothstep } from "./shape.ts";
 const schema = v.object({
   kind: v.literal("curve"),
   /** Pixels of the plate, and over how many of them the border softens there. */
-  points: pointsFrom(v.object({ at: PixelSchema, feather: v.pipe(NotNegative, v.maxValue(1000)) }), 3),
+  points: pointsFrom(v.object({ at: PixelSchema, feather: inPixels(v.pipe(NotNegative, v.maxValue(1000))) }), 3),
   /** Round through the points, or straight from one to the next. */
   round: v.boolean(),
 });

@@ -1,5 +1,5 @@
 import * as v from "valibot";
-import { Finite, NotNegative, Text } from "../../schema/fields.ts";
+import { Finite, NotNegative, Text, inPixels } from "../../schema/fields.ts";
 import { blur, reachOf } from "../blur.ts";
 import { brush } from "./brush.ts";
 import { curve } from "./curve.ts";
@@ -32,9 +32,11 @@ export const MatteSchema = v.object({
   ),
   inverted: v.boolean(),
   /** Pixels of the plate by which it grows, or shrinks below 0. */
-  grow: v.pipe(Finite, v.minValue(-MOST_GROWN, "must be -100 or more"), v.maxValue(MOST_GROWN, "must be 100 or less")),
+  grow: inPixels(
+    v.pipe(Finite, v.minValue(-MOST_GROWN, "must be -100 or more"), v.maxValue(MOST_GROWN, "must be 100 or less")),
+  ),
   /** Standard deviation of a blur, pixels of the plate. */
-  blur: v.pipe(NotNegative, v.maxValue(60, "must be 60 or less")),
+  blur: inPixels(v.pipe(NotNegative, v.maxValue(60, "must be 60 or less"))),
 });
 export type Matte = v.InferOutput<typeof MatteSchema>;
 

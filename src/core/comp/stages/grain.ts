@@ -1,5 +1,5 @@
 import * as v from "valibot";
-import { Finite, Id, NotNegative, Share, whole } from "../../schema/fields.ts";
+import { Finite, Id, NotNegative, Share, inPixels, whole } from "../../schema/fields.ts";
 
 /** The plate's grain, laid on what is rendered. */
 const Correlation = v.pipe(Finite, v.minValue(-1), v.maxValue(1));
@@ -37,7 +37,12 @@ export const GrainModelSchema = v.object({
 export type GrainModel = v.InferOutput<typeof GrainModelSchema>;
 
 /** A part of the plate, pixels: left, top, right, bottom. */
-export const AreaSchema = v.tuple([Finite, Finite, Finite, Finite]);
+export const AreaSchema = v.tuple([
+  inPixels(Finite, "across"),
+  inPixels(Finite, "down"),
+  inPixels(Finite, "across"),
+  inPixels(Finite, "down"),
+]);
 export type Area = v.InferOutput<typeof AreaSchema>;
 
 export const schema = v.object({

@@ -1,12 +1,14 @@
 import * as v from "valibot";
-import { Finite } from "../../schema/fields.ts";
+import { Finite, inPixels } from "../../schema/fields.ts";
 import type { Layers, Where } from "../layers.ts";
 import { leavesPlate } from "../layers.ts";
 import type { Stage, StageBase } from "../stage.ts";
 import { newStage, stageEntries } from "../stage.ts";
 
 /** What the plate's lens does to colour and brightness towards the corners, done to what is rendered. */
-const edge = v.pipe(Finite, v.minValue(-20, "must be -20 px or more"), v.maxValue(20, "must be 20 px or less"));
+const edge = inPixels(
+  v.pipe(Finite, v.minValue(-20, "must be -20 px or more"), v.maxValue(20, "must be 20 px or less")),
+);
 export const entries = {
   ...stageEntries,
   /** Pixels of the plate by which red lies farther out than green in the corner; the same of blue. */

@@ -1,5 +1,5 @@
 import * as v from "valibot";
-import { NotNegative, Share } from "../../schema/fields.ts";
+import { NotNegative, Share, inPixels } from "../../schema/fields.ts";
 import { blur, reachOf } from "../blur.ts";
 import type { Layers, Where } from "../layers.ts";
 import { LOOKS_UP, MOST_SPREAD, mirrored, spreadMirrored } from "../mirrored.ts";
@@ -11,9 +11,9 @@ export const entries = {
   ...stageEntries,
   level: v.pipe(NotNegative, v.maxValue(4, "must be 4 or less")),
   /** Standard deviation of a blur, pixels of the plate. */
-  blurPx: v.pipe(NotNegative, v.maxValue(40, "must be 40 px or less")),
+  blurPx: inPixels(v.pipe(NotNegative, v.maxValue(40, "must be 40 px or less"))),
   /** Pixels of the plate below the prop over which it fades to a third; 0 for never. */
-  fadePx: v.pipe(NotNegative, v.maxValue(4000, "must be 4000 px or less")),
+  fadePx: inPixels(v.pipe(NotNegative, v.maxValue(4000, "must be 4000 px or less"))),
   /** Roughness by which it is spread further: nothing where the prop stands, more the higher what is mirrored. */
   roughness: v.optional(Share, 0),
   /** Metres over the surface at which what is mirrored has faded to a third; 0 for never. */
