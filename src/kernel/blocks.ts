@@ -130,3 +130,19 @@ function differ(at: u32, count: u32, before: u32): u32 {
   }
   return carry;
 }
+
+/** True where each of `count` words is the one that stands `stride` words before it. */
+export function repeats(at: u32, count: u32, stride: u32): bool {
+  const back = stride << 2,
+    end = at + (count << 2);
+  // A wide step at a time, since nearly all that is asked about does repeat.
+  for (; at + 64 <= end; at += 64) {
+    const a = v128.xor(v128.load(at), v128.load(at - back)),
+      b = v128.xor(v128.load(at, 16), v128.load(at - back, 16)),
+      c = v128.xor(v128.load(at, 32), v128.load(at - back, 32)),
+      d = v128.xor(v128.load(at, 48), v128.load(at - back, 48));
+    if (v128.any_true(v128.or(v128.or(a, b), v128.or(c, d)))) return false;
+  }
+  for (; at < end; at += 4) if (load<u32>(at) !== load<u32>(at - back)) return false;
+  return true;
+}

@@ -4,7 +4,7 @@ import { finishRows } from "#core/comp/finish";
 import type { DecodedPlate } from "#core/comp/composite";
 import { codesOver, propCodes } from "#core/comp/composite";
 import { lightWeights, scaleProp } from "#core/comp/weights";
-import type { BlockBytes, ExrChannel } from "#core/image/exr";
+import type { BlockMaker, ExrChannel } from "#core/image/exr";
 import { colourChannels, packRows } from "#core/image/exr";
 import { checkExr } from "#core/image/exrCheck";
 import { fromHalf, readExrRows } from "#core/image/exrRead";
@@ -320,7 +320,7 @@ export class RowFinisher {
     channels: ExrChannel[],
     type: "half" | "float",
   ): void {
-    const blocks = packRows(this.setup.size.width, rows, y0, channels, type, pack, this.tools.bytesOf);
+    const blocks = packRows(this.setup.size.width, rows, y0, channels, type, pack, this.tools.blocks);
     const before = out.exr[name];
     if (before) before.blocks.push(...blocks);
     else out.exr[name] = { blocks, channels: channels.map((c) => ({ name: c.name, type: c.type })) };
@@ -357,7 +357,7 @@ export class RowFinisher {
 interface Tools {
   memory: SceneMemory;
   png: PngFilter;
-  bytesOf: BlockBytes;
+  blocks: BlockMaker;
   filter: PartFilter;
   film: KernelFilm | null;
 }
@@ -370,7 +370,7 @@ async function openTools({ module, bands, size, source }: FinishSetup): Promise<
   return {
     memory,
     png: kernelPng(kernel, memory),
-    bytesOf: kernelBlocks(kernel, memory),
+    blocks: kernelBlocks(kernel, memory),
     filter: kernelFilter(kernel, memory),
     film: source.kind === "film" ? new KernelFilm(kernel, memory, rows * size.width, source.layout) : null,
   };

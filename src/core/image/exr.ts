@@ -106,6 +106,15 @@ export type BlockBytes = (
   type: "half" | "float",
 ) => Uint8Array;
 
+/** True where values from `first` to `end` are each the one that stands `stride` before it, from the `stride`th on. */
+export type Repeats = (values: Float32Array, stride: number, first: number, end: number) => boolean;
+
+/** What makes blocks of channels; the kernel has its own. */
+export interface BlockMaker {
+  bytesOf: BlockBytes;
+  repeats: Repeats;
+}
+
 /** Rows as the file's blocks, each with its head: `rows` of them from row `y0` of the picture on, a multiple of `EXR_LINES`. */
 export function packRows(
   width: number,
@@ -114,7 +123,7 @@ export function packRows(
   channels: ExrChannel[],
   type: "half" | "float",
   pack: (raw: Uint8Array) => Uint8Array,
-  bytesOf: BlockBytes = predictedBlock,
+  { bytesOf, repeats }: BlockMaker = { bytesOf: predictedBlock, repeats: repeating },
 ): Uint8Array[] {
   const sorted = byName(channels);
   const blocks: Uint8Array[] = [];
@@ -122,7 +131,7 @@ export function packRows(
   const even = new Map<string, Uint8Array>();
   for (let from = 0; from < rows; from += LINES) {
     const to = Math.min(rows, from + LINES);
-    const key = evenKey(width, from, to, sorted);
+    const key = evenKey(width, from, to, sorted, repeats);
     let body = key === null ? undefined : even.get(key);
     if (!body) {
       const raw = bytesOf(width, from, to, sorted, type);
@@ -148,11 +157,11 @@ const NEAR = 1024;
 let uneven = "";
 
 /** What tells a block of even channels from another; null where some channel is not even. */
-function evenKey(width: number, y0: number, y1: number, channels: ExrChannel[]): string | null {
+function evenKey(width: number, y0: number, y1: number, channels: ExrChannel[], repeats: Repeats): string | null {
   const [first, end] = [y0 * width, y1 * width];
   const open = channels.filter(({ zero }) => !zero);
   const likely = channels.filter(({ name }) => name === uneven);
-  const found = unevenOf([...likely, ...open], first, end);
+  const found = unevenOf([...likely, ...open], first, end, repeats);
   if (found) {
     uneven = found.name;
     return null;
@@ -166,13 +175,31 @@ function evenKey(width: number, y0: number, y1: number, channels: ExrChannel[]):
 }
 
 /** A channel that is not even from pixel `first` to `end`, if there is one. */
-function unevenOf(channels: ExrChannel[], first: number, end: number): ExrChannel | undefined {
+function unevenOf(channels: ExrChannel[], first: number, end: number, repeats: Repeats): ExrChannel | undefined {
   const peeked = channels.find((channel) => !isEven(channel, first, first, end, PEEK));
   if (peeked) return peeked;
+  const open = withoutRepeating(channels, first, end, repeats);
   for (let from = first; from < end; from += NEAR) {
-    const found = channels.find((channel) => !isEven(channel, first, from, Math.min(end, from + NEAR), 1));
+    const found = open.find((channel) => !isEven(channel, first, from, Math.min(end, from + NEAR), 1));
     if (found) return found;
   }
+}
+
+/** Channels but for those that are all that their memory holds there, the same in every pixel: that is seen going straight through it. */
+function withoutRepeating(channels: ExrChannel[], first: number, end: number, repeats: Repeats): ExrChannel[] {
+  const groups = new Map<Float32Array, ExrChannel[]>();
+  for (const channel of channels) groups.set(channel.values, [...(groups.get(channel.values) ?? []), channel]);
+  return [...groups].flatMap(([values, group]) => {
+    const { stride = 1, over } = group[0];
+    const whole = !over && new Set(group.map(({ offset = 0 }) => offset)).size === stride;
+    return whole && repeats(values, stride, first * stride, end * stride) ? [] : group;
+  });
+}
+
+/** `Repeats` without the kernel. */
+export function repeating(values: Float32Array, stride: number, first: number, end: number): boolean {
+  for (let i = first + stride; i < end; i++) if (values[i] !== values[i - stride]) return false;
+  return true;
 }
 
 /** True of a channel that has the value of pixel `first` in every `step`th pixel from `from` to `end`. */

@@ -155,6 +155,7 @@ export interface Kernel {
     there: number,
   ): number;
   blockRows(plan: number, channels: number, width: number, rows: number, pairs: number, out: number): void;
+  repeats(address: number, count: number, stride: number): boolean;
   developFilm(
     film: number,
     pixels: number,

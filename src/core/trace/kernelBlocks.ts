@@ -1,13 +1,27 @@
 import * as L from "../../kernel/layout.ts";
-import type { BlockBytes } from "../image/exr.ts";
+import type { BlockBytes, BlockMaker, Repeats } from "../image/exr.ts";
+import { repeating } from "../image/exr.ts";
 import type { Kernel } from "./kernel.ts";
 import type { SceneMemory } from "./memory.ts";
+
+export const kernelBlocks = (kernel: Kernel, memory: SceneMemory): BlockMaker => ({
+  bytesOf: blockBytes(kernel, memory),
+  repeats: repeats(kernel, memory),
+});
+
+/** Of values in the kernel's memory by their bits, where -0 is another number than 0; of others as they are compared elsewhere. */
+const repeats =
+  (kernel: Kernel, memory: SceneMemory): Repeats =>
+  (values, stride, first, end) =>
+    memory.holds(values)
+      ? Boolean(kernel.repeats(values.byteOffset + (first + stride) * 4, Math.max(0, end - first - stride), stride))
+      : repeating(values, stride, first, end);
 
 /**
  * Bytes of an OpenEXR block at native speed. Values and counts that are not in the kernel's memory are copied there, behind
  * what is reserved; the bytes stand there until memory is reserved again.
  */
-export function kernelBlocks(kernel: Kernel, memory: SceneMemory): BlockBytes {
+function blockBytes(kernel: Kernel, memory: SceneMemory): BlockBytes {
   return (width, y0, y1, channels, type) => {
     const mark = memory.mark();
     try {

@@ -168,6 +168,31 @@ test.each([1, 3, 4, 37, 64, 131])("blocks of rows %i wide are those without the 
   expect(packed(held, quick)).toEqual(plain);
 });
 
+test("that pixels repeat is seen as without the kernel, wherever the one that differs stands", async () => {
+  const { kernel, memory } = await ownKernel();
+  const { repeats } = kernelBlocks(kernel, memory);
+  for (const [stride, pixels] of [
+    [1, 1],
+    [1, 67],
+    [3, 50],
+    [4, 41],
+  ]) {
+    const like = Float32Array.from({ length: pixels * stride }, (_, i) => (i % stride) - 1);
+    const held = memory.f32(memory.putF32(like), like.length);
+    const both = (first: number, end: number) =>
+      [like, held].map((values) => Boolean(repeats(values, stride, first * stride, end * stride)));
+    expect(both(0, pixels)).toEqual([true, true]);
+    for (let i = stride; i < like.length; i++) {
+      like[i] = held[i] = 7;
+      expect([i, ...both(0, pixels)]).toEqual([i, false, false]);
+      // Rows that end before it, or begin after it, know nothing of it.
+      const at = Math.floor(i / stride);
+      expect([i, ...both(0, at), ...both(at + 1, pixels)]).toEqual([i, true, true, true, true]);
+      like[i] = held[i] = (i % stride) - 1;
+    }
+  }
+});
+
 test("what threads count stands where the module keeps nothing of its own", async () => {
   const memory = newKernelMemory();
   await openKernel(await compileKernel(), memory, scratchAddress(0));
