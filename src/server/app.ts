@@ -19,7 +19,7 @@ import {
   TakeSchema,
   YardsticksSchema,
 } from "#core/shot/api";
-import type { ModelAsset, NewShot, PictureAsset, SurroundingsAsset } from "#core/shot/api";
+import type { ModelAsset, NewShot, PictureAsset, PlateAsset, SurroundingsAsset } from "#core/shot/api";
 import { KeepModelSchema, KeptModelDetailsSchema, NewerFileSchema } from "#core/props/library";
 import { HashSchema } from "#core/schema/fields";
 import { assetsOf, setModelsOf } from "#core/shot/assets";
@@ -120,6 +120,14 @@ export function createApp(services: Services, names: readonly string[] = []): Ex
       const { info, notices } = await storePlate(services, file);
       const title = file.name.replace(/\.[^.]*$/, "") || file.name;
       return { id: await shots.create(newShot(title, info)), notices };
+    });
+    response.status(201).json(answer);
+  });
+  api.post("/plates", async (request, response) => {
+    const answer = await received(request, services, MOST.plate, async (file): Promise<PlateAsset> => {
+      const plate = await storePlate(services, file);
+      await shots.knowPlates({ plates: { main: plate.info } });
+      return plate;
     });
     response.status(201).json(answer);
   });

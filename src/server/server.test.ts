@@ -6,7 +6,18 @@ import { tmpdir } from "node:os";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import sharp from "sharp";
-import type { FinalListing, NewShot, OpenShot, QueuedFinal, ShotListing, StaleAnswer } from "#core/shot/api";
+import type {
+  FinalListing,
+  NewShot,
+  OpenShot,
+  QueuedFinal,
+  ShotListing,
+  PlateAsset,
+  StaleAnswer,
+} from "#core/shot/api";
+import type { PlateInfo } from "#core/plate/schema";
+import { takeVersion } from "#core/shot/plateVersion";
+import type { Edit } from "#core/shot/edits";
 import { makeEdit } from "#core/shot/edits";
 import { rotationFromAngles } from "#core/optics/camera";
 import { noDistortion } from "#core/optics/distortion";
@@ -105,6 +116,32 @@ describe("plates", () => {
     expect(shot.plates.main.encoding.bits).toBe(16);
     const stored = new Uint8Array(await (await fetch(`${base}/api/assets/${shot.plates.main.codes}`)).arrayBuffer());
     expect(codesOf(await unpackCodes(stored, shot.plates.main), 16)).toEqual(codes);
+  });
+
+  test("another version of a shot's plate is taken once it was read here, and the way back stays open", async () => {
+    const { id } = (await (await upload("/shots", await picture(), "small.png")).json()) as NewShot;
+    const { shot, revision } = await read<OpenShot>(`/shots/${id}`);
+    const { width, height } = shot.plates.main;
+    const larger = await upload("/plates", await picture(2 * width, 2 * height), "large.png");
+    expect(larger.status).toBe(201);
+    const { info } = (await larger.json()) as PlateAsset;
+    const taking = (plate: PlateInfo) =>
+      makeEdit(shot, crypto.randomUUID(), "Take another version", (d) => void takeVersion(d, plate))!;
+    const step = (edit: Edit, at: number) =>
+      post(`/shots/${id}/steps`, { revision: at, steps: [{ kind: "do", edit }] });
+    // Of another size than its file's pixels: nobody read that here.
+    const made = await step(taking({ ...info, width: 4 * width, height: 4 * height }), revision);
+    expect(made.status).toBe(422);
+    expect(((await made.json()) as { message: string }).message).toMatch(/not those of a file that was read here/);
+    const edit = taking(info);
+    expect((await step(edit, revision)).status).toBe(200);
+    expect((await read<OpenShot>(`/shots/${id}`)).shot.plates.main).toMatchObject({
+      fileName: "large.png",
+      width: 2 * width,
+    });
+    const undo = { kind: "undo", id: edit.id, step: crypto.randomUUID() };
+    expect((await post(`/shots/${id}/steps`, { revision: revision + 1, steps: [undo] })).status).toBe(200);
+    expect((await read<OpenShot>(`/shots/${id}`)).shot).toEqual(shot);
   });
 
   /** A PNG header that claims a size, with nothing behind it. */

@@ -1,4 +1,4 @@
-import { randomUUID } from "node:crypto";
+import { createHash, randomUUID } from "node:crypto";
 import { and, asc, count, desc, eq, gt, lte, max, sql } from "drizzle-orm";
 import type { OpenShot, Save, ShotListing, TakeListing } from "#core/shot/api";
 import { assetsOf } from "#core/shot/assets";
@@ -10,7 +10,7 @@ import type { Shot } from "#core/shot/schema";
 import { parseShot } from "#core/shot/schema";
 import type { AssetStore } from "./assets.ts";
 import type { Database } from "./db/open.ts";
-import { finals, shots, steps, takes } from "./db/schema.ts";
+import { finals, plates, shots, steps, takes } from "./db/schema.ts";
 import { ApiError, notFound } from "./errors.ts";
 
 /** Steps after which the document itself is written. */
@@ -198,7 +198,7 @@ export class ShotStore {
   private async take(id: string, held: Held, fresh: Step[]): Promise<{ revision: number }> {
     const rows: (typeof steps.$inferInsert)[] = [];
     let { work } = held;
-    const { plates } = work.shot;
+    const before = work.shot;
     try {
       for (const step of fresh) {
         const patches = step.kind === "do" ? null : stepPatches(work, step);
@@ -211,8 +211,14 @@ export class ShotStore {
       throw misfit(`The change does not fit the shot: ${(error as Error).message.replace(/\.?$/, ".")}`);
     }
     if (rows.length === 0) return { revision: held.revision };
-    if (!samePixels(plates, work.shot.plates))
-      throw misfit("The plate's pixels cannot be changed; drop the new photo as a shot of its own.");
+    if (work.shot.plates !== before.plates && pixelsOf(before.plates) !== pixelsOf(work.shot.plates)) {
+      if (!(await this.knowsPlates(work.shot)))
+        throw misfit(
+          "The plate's pixels are not those of a file that was read here; take it as another version of the plate.",
+        );
+      // The way back leads to those that are left.
+      await this.knowPlates(before);
+    }
     this.checkAssets(work.shot, assetsOf(held.work.shot));
     await this.db.insert(steps).values(rows);
     this.assets.settle(assetsOf(work.shot));
@@ -221,6 +227,22 @@ export class ShotStore {
     held.updatedAt = new Date();
     if (held.revision - held.written >= WRITE_EVERY) await this.write(id, held);
     return { revision: held.revision };
+  }
+
+  /** Remembers plates that were read from files, so that shots may take them as versions of their own. */
+  async knowPlates({ plates: known }: Pick<Shot, "plates">): Promise<void> {
+    await this.db
+      .insert(plates)
+      .values({ pixels: pixelsOf(known) })
+      .onConflictDoNothing();
+  }
+
+  private async knowsPlates({ plates: asked }: Shot): Promise<boolean> {
+    const found = await this.db
+      .select()
+      .from(plates)
+      .where(eq(plates.pixels, pixelsOf(asked)));
+    return found.length > 0;
   }
 
   /** Throws where a document names files that are not there. */
@@ -304,7 +326,7 @@ export class ShotStore {
 
   async keepTake(shotId: string, name: string, document: Shot, thumbnail: string | null = null): Promise<TakeListing> {
     const { shot } = await this.open(shotId);
-    if (!samePixels(shot.plates, document.plates)) throw misfit("The take is of another plate.");
+    if (pixelsOf(shot.plates) !== pixelsOf(document.plates)) throw misfit("The take is of another plate.");
     this.checkAssets(document, assetsOf(shot));
     const [row] = await this.db
       .insert(takes)
@@ -350,17 +372,13 @@ const misfit = (message: string): ApiError =>
 const patchesOf = (row: typeof steps.$inferSelect): Edit["forward"] =>
   row.patches ?? (row.step.kind === "do" ? row.step.edit.forward : []);
 
-/** True if two documents show the same pixels: whatever else of the plate may be written over. */
-function samePixels(a: Shot["plates"], b: Shot["plates"]): boolean {
-  if (a === b) return true;
-  const pixels = (plates: Shot["plates"]) =>
-    JSON.stringify(
-      Object.entries(plates).map(([id, { asset, codes, profile, width, height, encoding }]) => {
-        const { bits, curves, toRec709 } = encoding;
-        return [id, asset, codes, profile, width, height, bits, curves, toRec709];
-      }),
-    );
-  return pixels(a) === pixels(b);
+/** What tells the pixels of a document's plates from those of others. */
+function pixelsOf(of: Shot["plates"]): string {
+  const facts = Object.entries(of).map(([id, { asset, codes, profile, width, height, encoding }]) => {
+    const { bits, curves, toRec709 } = encoding;
+    return [id, asset, codes, profile, width, height, bits, curves, toRec709];
+  });
+  return createHash("sha256").update(JSON.stringify(facts)).digest("hex");
 }
 
 /** A row's work. The history of a document that was migrated does not fit it any more and is dropped. */

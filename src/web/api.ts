@@ -10,6 +10,7 @@ import type {
   NewShot,
   OpenShot,
   PictureAsset,
+  PlateAsset,
   SurroundingsAsset,
   QueueMove,
   QueuedFinal,
@@ -103,6 +104,7 @@ const upload = (file: File) => ({
 export const api = {
   shots: () => ask<ShotListing[]>("/shots"),
   createShot: (file: File) => ask<NewShot>("/shots", upload(file)),
+  readPlate: (file: File) => ask<PlateAsset>("/plates", upload(file)),
   openShot: (id: string) => ask<OpenShot>(`/shots/${id}`),
   deleteShot: (id: string) => ask<void>(`/shots/${id}`, { method: "DELETE" }),
   save: (id: string, save: Save) => ask<{ revision: number }>(`/shots/${id}/steps`, json(save)),

@@ -1,3 +1,4 @@
+import type { PlateInfo } from "../plate/schema.ts";
 import * as v from "valibot";
 import { CompSchema } from "../comp/schema.ts";
 import { HandOverSchema } from "../handover/choice.ts";
@@ -190,6 +191,12 @@ export interface WorkState {
 
 export const QUEUE_MOVES = ["cancel", "pause", "resume", "retry", "earlier", "later"] as const;
 export type QueueMove = (typeof QUEUE_MOVES)[number];
+
+/** A plate that was read and is kept, for a shot to take as another version of its own. */
+export interface PlateAsset {
+  info: PlateInfo;
+  notices: string[];
+}
 
 export interface NewShot {
   id: string;

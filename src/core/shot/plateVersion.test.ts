@@ -11,7 +11,7 @@ import { rotationAngleBetween } from "../math/vec3.ts";
 import { projectPoint } from "../optics/camera.ts";
 import type { PlateInfo } from "../plate/schema.ts";
 import { makeEdit, takeStep } from "./edits.ts";
-import { noVersion, takeVersion } from "./plateVersion.ts";
+import { noVersion, onPlate, takeVersion } from "./plateVersion.ts";
 import type { Shot } from "./schema.ts";
 import { ShotSchema, parseShot } from "./schema.ts";
 
@@ -273,6 +273,16 @@ describe("another version of the plate", () => {
     expect(noVersion(shot, version(4000, 2667))).toBeNull();
     expect(noVersion(shot, version(800, 533))).toBeNull();
     expect(noVersion(shot, version(4000, 2660))).not.toBeNull();
+  });
+
+  test("a state that was kept on one is seen on the other, without being changed itself", async () => {
+    const kept = await fullShot();
+    const before = structuredClone(kept);
+    const seen = onPlate(kept, version(192, 128));
+    expect(seen.solved!.camera.focalPx).toBeCloseTo(2 * before.solved!.camera.focalPx, 9);
+    expect(kept).toEqual(before);
+    expect(onPlate(kept, version(96, 64))).toBe(kept);
+    expect(onPlate(kept, version(192, 108))).toBe(kept);
   });
 
   test("is one step that can be taken back", async () => {

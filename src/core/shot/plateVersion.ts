@@ -65,3 +65,12 @@ export function takeVersion(draft: Draft<Shot> | Shot, info: PlateInfo): Version
   if (stands) shot.solved!.evidence = evidenceKey(shot);
   return { scale: across, measured };
 }
+
+/** A document as it is on a plate that its own is another version of; itself where it has that plate, or cannot be a version. */
+export function onPlate(shot: Shot, plate: PlateInfo): Shot {
+  const { main } = shot.plates;
+  if ((main.width === plate.width && main.height === plate.height) || noVersion(shot, plate)) return shot;
+  const copy = JSON.parse(JSON.stringify(shot)) as Shot;
+  takeVersion(copy, plate);
+  return copy;
+}

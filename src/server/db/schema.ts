@@ -84,6 +84,12 @@ export const fonts = pgTable("fonts", {
   createdAt: timestamp("created_at", { withTimezone: true }).notNull().defaultNow(),
 });
 
+/** Plates that were read here, by what tells their pixels: a shot may take them as versions of its own. */
+export const plates = pgTable("plates", {
+  pixels: text("pixels").primaryKey(),
+  createdAt: timestamp("created_at", { withTimezone: true }).notNull().defaultNow(),
+});
+
 /** The user's own list of yardsticks; one row once it was changed. */
 export const yardsticks = pgTable("yardsticks", {
   id: text("id").primaryKey(),

@@ -28,9 +28,10 @@ import { useFinals } from "../stores/finals.ts";
 import type { DroppedFile } from "../sill/props/bringModel.ts";
 import { filesOfDrop, filesOfPicker } from "../sill/props/bringModel.ts";
 import { api } from "../api.ts";
-import { isPanorama } from "../parts/isPanorama.ts";
+import { isPanorama, isPlate } from "../parts/pictureKinds.ts";
 import PanoramaAsk from "../parts/PanoramaAsk.vue";
 import { useSurroundings } from "../sill/light/bringSurroundings.ts";
+import { usePlateVersion } from "../sill/plateVersion.ts";
 import { useModels } from "../stores/models.ts";
 import { useNotices } from "../stores/notices.ts";
 import { usePlate } from "../stores/plate.ts";
@@ -109,6 +110,14 @@ watch(
   },
 );
 
+// Another version of the plate counts other pixels.
+watch(
+  () => store.shot && [store.shot.plates.main.width, store.shot.plates.main.height],
+  (size, before) => {
+    if (size && before && size.join() !== before.join()) desk.fit(size[0], size[1]);
+  },
+);
+
 const go = (step: StepName) => router.replace(`/shots/${props.id}/${step}`);
 
 const { results, states } = useStepResults();
@@ -130,6 +139,7 @@ usePageKeys(commands, () => (palette.value = !palette.value));
 /** A picture of all around that was dropped, while its user is asked what it is for. */
 const panorama = ref<File | null>(null);
 const { bring } = useSurroundings();
+const { bring: bringVersion } = usePlateVersion();
 async function usePanorama(as: "surroundings" | "plate" | null): Promise<void> {
   const file = panorama.value!;
   panorama.value = null;
@@ -161,6 +171,10 @@ async function dropFile(files: File[] | null, event: DragEvent): Promise<void> {
     panorama.value = files[0];
     return;
   }
+  if (desk.step === "plate" && files.length === 1 && (await isPlate(files[0]))) {
+    await bringVersion(files[0]);
+    return;
+  }
   if (desk.step !== "props") await go("props");
   await nextTick();
   await propCards.value?.drop(await dropped);
@@ -171,7 +185,13 @@ async function dropFile(files: File[] | null, event: DragEvent): Promise<void> {
   <main ref="page" class="shot" :class="{ over }">
     <PanoramaAsk v-if="panorama" :name="panorama.name" shot-is-open @answer="usePanorama" />
     <IncomingNote />
-    <PlateDesk v-if="store.shot" :shot="store.shot" :camera="camera" class="plate" />
+    <PlateDesk
+      v-if="store.shot"
+      :key="store.shot.plates.main.codes"
+      :shot="store.shot"
+      :camera="camera"
+      class="plate"
+    />
     <div v-else class="plate waiting">Opening the shot …</div>
     <section
       v-if="store.shot"

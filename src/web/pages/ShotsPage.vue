@@ -6,7 +6,7 @@ import { useRouter } from "vue-router";
 import { PLATE_ACCEPT, PLATE_FORMAT_NAMES } from "#core/plate/formats";
 import type { ShotListing } from "#core/shot/api";
 import { api } from "../api.ts";
-import { isPanorama } from "../parts/isPanorama.ts";
+import { isPanorama } from "../parts/pictureKinds.ts";
 import PanoramaAsk from "../parts/PanoramaAsk.vue";
 import { useNotices } from "../stores/notices.ts";
 

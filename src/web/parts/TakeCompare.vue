@@ -6,6 +6,7 @@ import { equivalents35mm, orientationDegrees } from "#core/optics/camera";
 import type { Camera } from "#core/optics/camera";
 import type { TakeListing } from "#core/shot/api";
 import { shotFrame } from "#core/plate/schema";
+import { onPlate } from "#core/shot/plateVersion";
 import type { Shot } from "#core/shot/schema";
 import { formatLength } from "#core/units/length";
 import { api } from "../api.ts";
@@ -23,7 +24,10 @@ const canvases = ref<HTMLCanvasElement[]>([]);
 
 onMounted(async () => {
   try {
-    const opened = await Promise.all(props.takes.map(async (t) => ({ name: t.name, shot: await api.openTake(t.id) })));
+    const { main } = props.shot.plates;
+    const opened = await Promise.all(
+      props.takes.map(async (t) => ({ name: t.name, shot: onPlate(await api.openTake(t.id), main) })),
+    );
     sides.value = opened.length === 2 ? opened : [...opened, { name: "now", shot: props.shot }];
     await Promise.resolve();
     requestAnimationFrame(() => {

@@ -3,6 +3,7 @@ import InputText from "primevue/inputtext";
 import { onMounted, ref } from "vue";
 import type { TakeListing } from "#core/shot/api";
 import type { Shot } from "#core/shot/schema";
+import { onPlate } from "#core/shot/plateVersion";
 import { api } from "../api.ts";
 import { matchThumbnail } from "../desk/thumbnail.ts";
 import { useDesk } from "../stores/desk.ts";
@@ -52,7 +53,7 @@ const look = (take: TakeListing) =>
       desk.lookThrough = null;
       return;
     }
-    const camera = (await api.openTake(take.id)).solved?.camera;
+    const camera = onPlate(await api.openTake(take.id), props.shot.plates.main).solved?.camera;
     if (camera) desk.lookThrough = { camera, name: take.name };
     else notices.say("warn", `“${take.name}” has no camera yet.`);
   });

@@ -1,10 +1,13 @@
 <script setup lang="ts">
+import { useTemplateRef } from "vue";
 import InputText from "primevue/inputtext";
 import Select from "primevue/select";
 import ToggleSwitch from "primevue/toggleswitch";
 import { isFloat } from "#core/image/profile";
 import type { Shot } from "#core/shot/schema";
+import { PLATE_ACCEPT } from "#core/plate/formats";
 import TakeShelf from "../parts/TakeShelf.vue";
+import { usePlateVersion } from "./plateVersion.ts";
 import { useShot } from "../stores/shot.ts";
 
 defineProps<{ shot: Shot }>();
@@ -15,6 +18,14 @@ const UNITS = [
   { label: "millimetres", value: "mm" },
   { label: "feet and inches", value: "ft" },
 ] as const;
+
+const { bring, reading } = usePlateVersion();
+const picker = useTemplateRef<HTMLInputElement>("picker");
+async function pick(): Promise<void> {
+  const file = picker.value?.files?.[0];
+  if (file) await bring(file);
+  if (picker.value) picker.value.value = "";
+}
 
 const text = (key: "owner" | "licence", value: string) =>
   store.commit(key === "owner" ? "Change owner" : "Change licence", (d) => (d.plates.main[key] = value));
@@ -40,6 +51,17 @@ const text = (key: "owner" | "licence", value: string) =>
             : "sRGB"
       }}</span>
     </div>
+    <button
+      class="plain"
+      style="margin-top: 6px"
+      :disabled="reading !== null"
+      title="The same photo larger, smaller, developed or graded anew: marks, camera, set, light and mattes come along. It can be dropped here, too."
+      data-test="plate-version"
+      @click="picker?.click()"
+    >
+      <i class="pi pi-images" /> {{ reading ? `Reading ${reading} …` : "Another version of it …" }}
+    </button>
+    <input ref="picker" type="file" :accept="PLATE_ACCEPT" hidden data-test="plate-version-file" @change="pick" />
     <label class="row" style="margin-top: 8px"
       ><ToggleSwitch
         :model-value="shot.plates.main.drawing"

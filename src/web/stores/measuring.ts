@@ -23,7 +23,7 @@ export const useMeasuring = defineStore("measuring", () => {
   const busy = shallowRef(false);
   let worker: Remote<Measuring> | null = null;
   watch(
-    () => store.id,
+    () => [store.id, store.shot?.plates.main.codes],
     () => {
       grain.value = null;
       sharpness.value = null;
