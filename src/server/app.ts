@@ -377,7 +377,9 @@ export function createApp(services: Services, names: readonly string[] = []): Ex
   });
   api.post("/finals/:id/finish", json, async (request, response) => {
     const { id } = request.params;
-    const paths = await finals.pathsOf(id, check(FinishRequestSchema, request.body));
+    const comp = check(FinishRequestSchema, request.body);
+    const { shot } = await shots.open((await finals.find(id)).shotId);
+    const paths = await finals.pathsOf(id, { ...shot, comp });
     const work = await works.begin("finish", paths, null, ({ files }, target) =>
       finals.finishedAgain(id, paths.shot, files, (name) => path.join(target, name)),
     );
@@ -393,7 +395,7 @@ export function createApp(services: Services, names: readonly string[] = []): Ex
     const row = await finals.find(id);
     const { shot } = await shots.open(row.shotId);
     // What was rendered is looked at, with the comp of now.
-    const paths = await finals.pathsOf(id, shot.comp);
+    const paths = await finals.pathsOf(id, shot);
     response.status(201).json(await works.begin("sit", paths, { notices: row.notices, known: await known() }));
   });
   api.get("/works/:id/answer", (request, response) => {
@@ -403,7 +405,7 @@ export function createApp(services: Services, names: readonly string[] = []): Ex
     const { id } = request.params;
     const { final, ...choice } = check(HandOverRequestSchema, request.body);
     const { shot } = await shots.open(id);
-    const paths = final === null ? finals.pathsOfShot(shot) : await finals.pathsOf(final, shot.comp);
+    const paths = final === null ? finals.pathsOfShot(shot) : await finals.pathsOf(final, shot);
     const kept = await shots.takeDocuments(id);
     const named = new Set([shot, ...kept.map((t) => t.document)].flatMap((own) => [...assetsOf(own)]));
     const files = Object.fromEntries([...named].filter((h) => assets.has(h)).map((h) => [h, assets.pathOf(h)]));

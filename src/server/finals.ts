@@ -69,7 +69,10 @@ function choiceOf(row: Row): RenderChoice {
 export class FinalQueue {
   private running: Running | null = null;
   /** What the finals that were listed are of: their documents change in the comp alone. */
-  private readonly known = new Map<string, { of: RenderedParts; plate: { width: number; height: number } }>();
+  private readonly known = new Map<
+    string,
+    { of: RenderedParts; plate: { width: number; height: number; codes: string } }
+  >();
   private stopped = false;
   private work: Promise<void> = Promise.resolve();
 
@@ -221,18 +224,19 @@ export class FinalQueue {
       files: Object.keys(row.files ?? {}),
       notices: row.notices,
       ...sizeAt(plate, row.percent),
+      plate: plate.codes,
       of,
     };
   }
 
-  private knownOf(row: Row): { of: RenderedParts; plate: { width: number; height: number } } {
+  private knownOf(row: Row): { of: RenderedParts; plate: { width: number; height: number; codes: string } } {
     const known = this.known.get(row.id);
     if (known) return known;
     if (this.known.size >= LISTED) this.known.clear();
     // A final may be of a document of an older version.
     const shot = parseShot(row.document);
-    const { width, height } = shot.plates.main;
-    const found = { of: renderedParts(shot), plate: { width, height } };
+    const { width, height, codes } = shot.plates.main;
+    const found = { of: renderedParts(shot), plate: { width, height, codes } };
     this.known.set(row.id, found);
     return found;
   }
@@ -335,14 +339,24 @@ export class FinalQueue {
     }
   }
 
-  /** A finished render and where its files lie, with the shot's comp of now if that is given. Throws for one that is not done. */
-  async pathsOf(id: string, comp: Shot["comp"] | null = null): Promise<FinalPaths> {
+  /**
+   * A finished render and where its files lie, with the shot's comp of now if that is given. Throws for one that is not done,
+   * and for one of another version of the plate than the comp is meant for.
+   */
+  async pathsOf(id: string, now: Pick<Shot, "comp" | "plates"> | null = null): Promise<FinalPaths> {
     const row = await this.find(id);
     if (row.status !== "done" || !row.files)
       throw new ApiError(422, "not-done", "The final is not finished.", "Wait for it, or look at another.");
     const { shot, choice, codes, profile, models } = this.orderOf(row, "");
     const files = Object.fromEntries(Object.entries(row.files).map(([name, hash]) => [name, this.assets.pathOf(hash)]));
-    return { shot: comp ? { ...shot, comp } : shot, choice, codes, profile, models, files };
+    if (now && now.plates.main.codes !== shot.plates.main.codes)
+      throw new ApiError(
+        409,
+        "other-plate",
+        "The final is of another version of the plate.",
+        "Render it anew, or take the version back.",
+      );
+    return { shot: now ? { ...shot, comp: now.comp } : shot, choice, codes, profile, models, files };
   }
 
   /** A shot without a render: what can be handed over of it needs no picture. */

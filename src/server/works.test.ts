@@ -5,8 +5,9 @@ import { rotationFromAngles } from "#core/optics/camera";
 import { noDistortion } from "#core/optics/distortion";
 import { newHandOver } from "#core/handover/choice";
 import { newComp } from "#core/comp/schema";
-import type { FinalListing, NewShot, OpenShot, WorkState } from "#core/shot/api";
+import type { FinalListing, NewShot, OpenShot, PlateAsset, WorkState } from "#core/shot/api";
 import { makeEdit } from "#core/shot/edits";
+import { takeVersion } from "#core/shot/plateVersion";
 import { boxProp } from "../testing/shots.ts";
 import type { TestServer } from "../testing/server.ts";
 import { readJson, sendBytes, sendJson, serveHere } from "../testing/server.ts";
@@ -98,6 +99,29 @@ describe("a final", () => {
     expect(empty.status).toBe(400);
     expect((await fetch(`${here.base}/api/works/nothing`)).status).toBe(404);
     expect((await sendJson(here.base, "/finals/nothing/sit", {})).status).toBe(404);
+  });
+
+  test("is left alone once its shot has another version of the plate, and can be had again on the way back", async () => {
+    const png = await sharp({ create: { width: 192, height: 128, channels: 3, background: "#87705a" } })
+      .png()
+      .toBuffer();
+    const { info } = (await (await sendBytes(here.base, "/plates", png, "large.png")).json()) as PlateAsset;
+    const { shot, revision } = await readJson<OpenShot>(here.base, `/shots/${id}`);
+    const edit = makeEdit(shot, "version", "Take another version", (d) => void takeVersion(d, info))!;
+    const step = (at: number, made: object) =>
+      sendJson(here.base, `/shots/${id}/steps`, { revision: at, steps: [made] });
+    expect((await step(revision, { kind: "do", edit })).status).toBe(200);
+    for (const [route, body] of [
+      [`/finals/${final}/finish`, newComp()],
+      [`/finals/${final}/sit`, {}],
+      [`/shots/${id}/handover`, { ...newHandOver(), exports: ["png"], final }],
+    ] as const) {
+      const answer = await sendJson(here.base, route, body);
+      expect([route, answer.status]).toEqual([route, 409]);
+      expect(await message(answer)).toMatch(/another version of the plate/);
+    }
+    expect((await step(revision + 1, { kind: "undo", id: "version", step: "back" })).status).toBe(200);
+    expect((await over(await sendJson(here.base, `/finals/${final}/sit`, {}))).state).toBe("done");
   });
 
   test("what is handed over comes file by file, or as one zip of the same files named as the shot", async () => {

@@ -154,6 +154,8 @@ export interface FinalListing {
   notices: string[];
   width: number;
   height: number;
+  /** Hash of the plate's codes: its comp and its pixels are of that version alone. */
+  plate: string;
   /** What it was rendered of, so that the page can say what has changed since. */
   of: RenderedParts;
 }

@@ -25,7 +25,7 @@ const finals = useFinals();
 const proof = useProof();
 // Whoever comes here with a finished final comes to see it.
 watch(
-  () => finals.newest?.id,
+  () => (finals.newest?.plate === props.shot.plates.main.codes ? finals.newest.id : null),
   (id) => void (id && !comp.source && !comp.loading && !proof.on && comp.take({ kind: "final", id })),
   { immediate: true },
 );

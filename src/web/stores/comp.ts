@@ -87,6 +87,15 @@ export const useComp = defineStore("comp", () => {
   async function take(from: CompSource): Promise<void> {
     const shot = store.shot;
     if (!shot) return;
+    const final = from.kind === "final" ? finals.list.find(({ id }) => id === from.id) : undefined;
+    if (final && final.plate !== shot.plates.main.codes) {
+      notices.say(
+        "warn",
+        "That final is of another version of the plate.",
+        "Render it anew, or take the version back.",
+      );
+      return;
+    }
     loading.value = true;
     try {
       const buffer = from.kind === "final" ? await screenOf(from.id) : await proof.passes(shot);
@@ -258,7 +267,7 @@ export const useComp = defineStore("comp", () => {
     () => void refresh("whole"),
   );
   watch(
-    () => store.id,
+    () => [store.id, store.shot?.plates.main.codes].join(),
     () => {
       leave();
       pairs.value = [];

@@ -14,7 +14,10 @@ const desk = useDesk();
 const finals = useFinals();
 const proof = useProof();
 const newest = computed(
-  () => finals.list.find((f) => f.status === "done" && f.files.includes("premultiplied")) ?? null,
+  () =>
+    finals.list.find(
+      (f) => f.status === "done" && f.files.includes("premultiplied") && f.plate === props.shot.plates.main.codes,
+    ) ?? null,
 );
 const counts = computed(() => ({
   bad: sit.lines?.filter(({ state }) => state === "bad").length ?? 0,
