@@ -47,8 +47,26 @@ test("a camera of another frame is not taken, and it is said why: it would stret
   there.plates.main.width *= 2;
   there.lens.focalPx = 1800;
   const { width, height } = here.plates.main;
-  expect(untakeable(here, there, partOf("lens"))).toContain(`frame of ${2 * width} × ${height} px`);
+  expect(untakeable(here, there, partOf("lens"))).toContain(`frame of another shape, ${2 * width} × ${height} px`);
   expect(untakeable(here, there, partOf("comp.look"))).toBeNull();
   copySettings(here, there, ["lens"]);
   expect(here.lens.focalPx).toBe(900);
+});
+
+test("of a frame of the same shape and another size, what counts pixels counts as many more", () => {
+  const [here, there] = [testShot(960, 640), testShot(2400, 1600)];
+  there.lens.focalPx = 2500;
+  there.lens.principal = [1205, 790];
+  there.comp.reflection.blurPx = 5;
+  there.comp.look.saturation = 0.9;
+  expect(untakeable(here, there, partOf("lens"))).toBeNull();
+  expect(settingChanges(here, there, partOf("lens"))).toEqual([
+    { name: "focal in px", from: "none", to: "1000" },
+    { name: "principal", from: "none", to: "482 316" },
+  ]);
+  copySettings(here, there, ["lens", "comp.reflection", "comp.look"]);
+  expect([here.lens.focalPx, here.lens.principal]).toEqual([1000, [482, 316]]);
+  expect(here.comp.reflection.blurPx).toBeCloseTo(2, 12);
+  expect(here.comp.look.saturation).toBe(0.9);
+  expect([here.plates.main.width, there.lens.focalPx]).toEqual([960, 2500]);
 });

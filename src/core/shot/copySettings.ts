@@ -1,4 +1,5 @@
 import { STAGE_LABELS, STAGE_NAMES } from "../comp/stages/index.ts";
+import { inPixelsOf, timesThePixels } from "./plateVersion.ts";
 import { sourcesOf } from "./references.ts";
 import type { Shot } from "./schema.ts";
 
@@ -40,14 +41,20 @@ export interface SettingChange {
   to: string;
 }
 
+/** Another shot as its pixels count in this one's frame, where both frames have the same shape; else as it is. */
+function counted(to: Shot, from: Shot): Shot {
+  const scale = timesThePixels(from.plates.main, to.plates.main);
+  return scale ? inPixelsOf(from, scale) : from;
+}
+
 /**
- * Why a part of another shot cannot be taken; null where it can. Lenses count in pixels of their own frame, and in another
- * one they would stretch what is rendered.
+ * Why a part of another shot cannot be taken; null where it can. Lenses count in pixels of their own frame, and in one of
+ * another shape they would stretch what is rendered.
  */
 export function untakeable(to: Shot, from: Shot, { onlyNamed }: CopiedPart): string | null {
+  if (!onlyNamed || timesThePixels(from.plates.main, to.plates.main)) return null;
   const [here, there] = [to, from].map(({ plates: { main } }) => `${main.width} × ${main.height}`);
-  if (!onlyNamed || here === there) return null;
-  return `It is of a frame of ${there} px and this plate has ${here}: solve this one by its own marks.`;
+  return `It is of a frame of another shape, ${there} px, and this plate has ${here}: solve this one by its own marks.`;
 }
 
 const UNITS: Record<string, string> = { Px: "px", Deg: "°", Metres: "m", Mm: "mm" };
@@ -78,7 +85,7 @@ export function settingChanges(to: Shot, from: Shot, { path, label }: CopiedPart
         compare(a[key], b[key], name ? `${name}, ${wordsOf(key)}` : wordsOf(key));
     else changes.push({ name: name || label.toLowerCase(), from: shownValue(a), to: shownValue(b) });
   };
-  compare(at(to, path), at(from, path), "");
+  compare(at(to, path), at(counted(to, from), path), "");
   return changes;
 }
 
@@ -87,11 +94,12 @@ export function settingChanges(to: Shot, from: Shot, { path, label }: CopiedPart
  * mattes which the other shot does not bring along are held to none.
  */
 export function copySettings(draft: Shot, from: Shot, ids: readonly string[]): void {
+  const source = counted(draft, from);
   for (const part of COPIED_PARTS) {
     const { id, path } = part;
     if (!ids.includes(id) || untakeable(draft, from, part)) continue;
     const holder = at(draft, path.slice(0, -1)) as Record<string, unknown>;
-    holder[path[path.length - 1]] = JSON.parse(JSON.stringify(at(from, path)));
+    holder[path[path.length - 1]] = JSON.parse(JSON.stringify(at(source, path)));
     // The other shot's props are not here.
     if (path[0] === "light") for (const source of sourcesOf(draft)) source.except = [];
   }

@@ -2,6 +2,8 @@ import type { Draft } from "immer";
 import { evidenceKey } from "../match/requestOfShot.ts";
 import { isFloat } from "../image/profile.ts";
 import type { PlateInfo } from "../plate/schema.ts";
+import type { Frame } from "../optics/camera.ts";
+import type { PixelScale } from "../schema/perPixel.ts";
 import { perPixel } from "../schema/perPixel.ts";
 import type { Shot } from "./schema.ts";
 import { ShotSchema } from "./schema.ts";
@@ -14,12 +16,22 @@ const ROUNDED = 1;
 const shapeOf = ({ width, height }: Pick<PlateInfo, "width" | "height">): string =>
   `${width} × ${height} px, ${(width / height).toFixed(3)} : 1`;
 
+/** How many times more pixels another frame of the same shape has; null where its shape is another. */
+export function timesThePixels(from: Frame, to: Frame): PixelScale | null {
+  const across = to.width / from.width;
+  if (Math.abs(from.height * across - to.height) > ROUNDED * Math.max(1, across)) return null;
+  return { across, down: to.height / from.height, any: across };
+}
+
 /** Why a picture is no version of the shot's plate; null where it can be one: its frame must have the same shape. */
 export function noVersion({ plates: { main } }: Pick<Shot, "plates">, info: PlateInfo): string | null {
-  const across = info.width / main.width;
-  if (Math.abs(main.height * across - info.height) <= ROUNDED * Math.max(1, across)) return null;
+  if (timesThePixels(main, info)) return null;
   return `“${info.fileName}” has another shape (${shapeOf(info)}) than the plate (${shapeOf(main)}): everything would be stretched.`;
 }
+
+/** A document whose pixels count as those of a frame with so many times more of them; itself where they are as many. */
+export const inPixelsOf = (shot: Shot, scale: PixelScale): Shot =>
+  scale.across === 1 && scale.down === 1 ? shot : (perPixel(ShotSchema, shot, scale) as Shot);
 
 /** What a version leaves to be done. */
 export interface VersionTaken {
@@ -40,7 +52,7 @@ export function takeVersion(draft: Draft<Shot> | Shot, info: PlateInfo): Version
   const refused = noVersion(shot, info);
   if (refused) throw new Error(refused);
   const { main } = shot.plates;
-  const [across, down] = [info.width / main.width, info.height / main.height];
+  const scale = timesThePixels(main, info)!;
   const stands = shot.solved !== null && shot.solved.evidence === evidenceKey(shot);
   const { sharpness, grain } = shot.comp;
   const measured = sharpness.sigmaPx !== null || grain.model !== null;
@@ -58,12 +70,13 @@ export function takeVersion(draft: Draft<Shot> | Shot, info: PlateInfo): Version
         ? info.encoding
         : { ...info.encoding, response },
   };
-  if (across !== 1 || down !== 1) Object.assign(shot, perPixel(ShotSchema, shot, { across, down, any: across }));
+  const counted = inPixelsOf(shot, scale);
+  if (counted !== shot) Object.assign(shot, counted);
   shot.plates.main = next;
   shot.comp.sharpness.sigmaPx = null;
   shot.comp.grain.model = null;
   if (stands) shot.solved!.evidence = evidenceKey(shot);
-  return { scale: across, measured };
+  return { scale: scale.across, measured };
 }
 
 /** A document as it is on a plate that its own is another version of; itself where it has that plate, or cannot be a version. */
