@@ -142,13 +142,12 @@ export function createApp(services: Services, names: readonly string[] = []): Ex
         if (missing)
           throw new ApiError(422, "bundle-refused", `“${name}” lacks a file of its shot.`, "Hand it over again.");
         const id = await shots.create(document);
-        for (const take of takes.slice(0, MOST_TAKES).reverse())
-          await shots.keepTake(
-            id,
-            String(take.name).slice(0, 200),
-            readDocument(take.document),
-            take.thumbnail || null,
-          );
+        for (const take of takes.slice(0, MOST_TAKES).reverse()) {
+          const kept = readDocument(take.document);
+          // It may be of an earlier version of the plate.
+          await shots.knowPlates(kept);
+          await shots.keepTake(id, String(take.name).slice(0, 200), kept, take.thumbnail || null);
+        }
         return { id, notices: [] };
       } finally {
         await rm(to, { recursive: true, force: true });

@@ -326,7 +326,8 @@ export class ShotStore {
 
   async keepTake(shotId: string, name: string, document: Shot, thumbnail: string | null = null): Promise<TakeListing> {
     const { shot } = await this.open(shotId);
-    if (pixelsOf(shot.plates) !== pixelsOf(document.plates)) throw misfit("The take is of another plate.");
+    if (pixelsOf(shot.plates) !== pixelsOf(document.plates) && !(await this.knowsPlates(document)))
+      throw misfit("The take is of another plate.");
     this.checkAssets(document, assetsOf(shot));
     const [row] = await this.db
       .insert(takes)

@@ -5,7 +5,8 @@ import { rotationFromAngles } from "#core/optics/camera";
 import { noDistortion } from "#core/optics/distortion";
 import { newHandOver } from "#core/handover/choice";
 import { newComp } from "#core/comp/schema";
-import type { FinalListing, NewShot, OpenShot, PlateAsset, WorkState } from "#core/shot/api";
+import type { FinalListing, NewShot, OpenShot, PlateAsset, TakeListing, WorkState } from "#core/shot/api";
+import type { Shot } from "#core/shot/schema";
 import { makeEdit } from "#core/shot/edits";
 import { takeVersion } from "#core/shot/plateVersion";
 import { boxProp } from "../testing/shots.ts";
@@ -120,6 +121,24 @@ describe("a final", () => {
       expect([route, answer.status]).toEqual([route, 409]);
       expect(await message(answer)).toMatch(/another version of the plate/);
     }
+    // A state of the version before comes along in the shot as one file, and can be gone back to there.
+    const taken = await sendJson(here.base, `/shots/${id}/takes`, { name: "Small", shot });
+    expect(taken.status).toBe(201);
+    const copy = (await (await sendBytes(here.base, "/bundles", await bundleOf(), "yard.zip")).json()) as NewShot;
+    const [small] = await readJson<TakeListing[]>(here.base, `/shots/${copy.id}/takes`);
+    const there = await readJson<OpenShot>(here.base, `/shots/${copy.id}`);
+    const before = await readJson<Shot>(here.base, `/takes/${small.id}`);
+    expect([small.name, there.shot.plates.main.width, before.plates.main.width]).toEqual(["Small", 192, 96]);
+    const back = makeEdit(there.shot, "back", "Go back", (d) => void Object.assign(d, before))!;
+    const gone = await sendJson(here.base, `/shots/${copy.id}/steps`, {
+      revision: there.revision,
+      steps: [{ kind: "do", edit: back }],
+    });
+    expect(gone.status).toBe(200);
+    await fetch(`${here.base}/api/takes/${((await taken.json()) as TakeListing).id}`, {
+      method: "DELETE",
+      headers: { "X-Harbor": "1" },
+    });
     expect((await step(revision + 1, { kind: "undo", id: "version", step: "back" })).status).toBe(200);
     expect((await over(await sendJson(here.base, `/finals/${final}/sit`, {}))).state).toBe("done");
   });
