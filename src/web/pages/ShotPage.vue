@@ -25,6 +25,7 @@ import SetCards from "../sill/SetCards.vue";
 import type { StepName } from "../stores/desk.ts";
 import { STEPS, useDesk } from "../stores/desk.ts";
 import { useFinals } from "../stores/finals.ts";
+import { useHanding } from "../stores/handing.ts";
 import type { DroppedFile } from "../sill/props/bringModel.ts";
 import { filesOfDrop, filesOfPicker } from "../sill/props/bringModel.ts";
 import { api } from "../api.ts";
@@ -47,6 +48,7 @@ const solver = useSolver();
 const plate = usePlate();
 const proof = useProof();
 const finals = useFinals();
+const handing = useHanding();
 const models = useModels();
 const notices = useNotices();
 const sheet = ref(false);
@@ -110,11 +112,16 @@ watch(
   },
 );
 
-// Another version of the plate counts other pixels.
+// Another version of the plate counts other pixels: what was looked at in those of the one before is left.
 watch(
-  () => store.shot && [store.shot.plates.main.width, store.shot.plates.main.height],
-  (size, before) => {
-    if (size && before && size.join() !== before.join()) desk.fit(size[0], size[1]);
+  () => (store.shot ? [store.shot.plates.main.width, store.shot.plates.main.height].join() : ""),
+  (now, before) => {
+    if (!now || !before) return;
+    const { width, height } = store.shot!.plates.main;
+    desk.fit(width, height);
+    desk.trial = null;
+    proof.region = null;
+    handing.choice.region = null;
   },
 );
 

@@ -23,7 +23,7 @@ export const useMeasuring = defineStore("measuring", () => {
   const busy = shallowRef(false);
   let worker: Remote<Measuring> | null = null;
   watch(
-    () => [store.id, store.shot?.plates.main.codes],
+    () => [store.id, store.shot?.plates.main.codes].join(),
     () => {
       grain.value = null;
       sharpness.value = null;
