@@ -39,7 +39,7 @@ test("a larger version of the plate, as TIFF, takes marks, camera, set and props
   const desk = new Desk(page);
   await page.goto(`/shots/${id}/plate`);
   await expect(page.getByText("1620 × 1080 px, 8 bit")).toBeVisible();
-  const foot = before.solved!.camera;
+  const { camera: first } = before.solved!;
   const middle = await desk.screen([810, 540]);
 
   // Another shape would stretch everything.
@@ -57,8 +57,8 @@ test("a larger version of the plate, as TIFF, takes marks, camera, set and props
     .toEqual(["Take another version of the plate", "Measure the version's grain and softness"]);
   const { shot } = await opened(request, id);
   const { camera } = shot.solved!;
-  expect(camera.focalPx).toBeCloseTo(1.5 * foot.focalPx, 6);
-  expect(camera.position).toEqual(foot.position);
+  expect(camera.focalPx).toBeCloseTo(1.5 * first.focalPx, 6);
+  expect(camera.position).toEqual(first.position);
   expect(shot.props).toEqual(before.props);
   expect(shot.solved!.evidence === evidenceKey(shot)).toBe(before.solved!.evidence === evidenceKey(before));
   // A picture made half as large again is as much softer, and more.

@@ -3,7 +3,7 @@ import { tmpdir } from "node:os";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import sharp from "sharp";
-import { readExr } from "#core/image/exrRead";
+import { readExr, readExrChannels } from "#core/image/exrRead";
 import { seeded } from "../testing/random.ts";
 import { ExrFile } from "./exrFile.ts";
 import { ownPng } from "../testing/render.ts";
@@ -145,5 +145,24 @@ describe("EXR", () => {
     const bytes = new Uint8Array(await readFile(file));
     expect(readWithThree(bytes, 3).pixels).toEqual(values);
     expect(readExr(bytes, 3).pixels).toEqual(values);
+  });
+
+  test("a sum of nothing beside the same memory as it is: where nothing was counted is not lost in blocks alike", async () => {
+    const [width, height] = [70, 48];
+    const values = new Float32Array(width * height);
+    const counts = new Float32Array(width * height).fill(3);
+    // Nothing was counted in one pixel of the second block.
+    const none = 16 * width + 7;
+    counts[none] = 0;
+    const file = path.join(folder, "beside.exr");
+    const exr = await ExrFile.create(file, width, height, "float");
+    await exr.append(height, [
+      { name: "A", values },
+      { name: "B", values, over: { counts, empty: 1 } },
+    ]);
+    await exr.finish();
+    const { channels } = readExrChannels(new Uint8Array(await readFile(file)));
+    expect([...channels.get("B")!].flatMap((x, i) => (x === 0 ? [] : [[i, x]]))).toEqual([[none, 1]]);
+    expect(channels.get("A")!.every((x) => x === 0)).toBe(true);
   });
 });

@@ -211,7 +211,7 @@ export class ShotStore {
       throw misfit(`The change does not fit the shot: ${(error as Error).message.replace(/\.?$/, ".")}`);
     }
     if (rows.length === 0) return { revision: held.revision };
-    if (work.shot.plates !== before.plates && pixelsOf(before.plates) !== pixelsOf(work.shot.plates)) {
+    if (pixelsOf(before.plates) !== pixelsOf(work.shot.plates)) {
       if (!(await this.knowsPlates(work.shot)))
         throw misfit(
           "The plate's pixels are not those of a file that was read here; take it as another version of the plate.",

@@ -5,6 +5,7 @@ import type { Prop } from "#core/props/schema";
 import { plainProp } from "#core/props/schema";
 import type { Shot } from "#core/shot/schema";
 import { newShot } from "#core/shot/schema";
+import { NO_EXIF } from "#node/exif";
 
 /** A plate without a file behind it. */
 export const testPlate = (width: number, height: number): PlateInfo => ({
@@ -15,17 +16,7 @@ export const testPlate = (width: number, height: number): PlateInfo => ({
   height,
   encoding: srgbEncoding(8),
   profile: null,
-  exif: {
-    camera: null,
-    lens: null,
-    focalMm: null,
-    equivalentMm: null,
-    taken: null,
-    orientation: null,
-    exposure: null,
-    place: null,
-    zoneMinutes: null,
-  },
+  exif: { ...NO_EXIF },
   owner: "",
   licence: "",
   drawing: false,

@@ -190,8 +190,9 @@ function withoutRepeating(channels: ExrChannel[], first: number, end: number, re
   const groups = new Map<Float32Array, ExrChannel[]>();
   for (const channel of channels) groups.set(channel.values, [...(groups.get(channel.values) ?? []), channel]);
   return [...groups].flatMap(([values, group]) => {
-    const { stride = 1, over } = group[0];
-    const whole = !over && new Set(group.map(({ offset = 0 }) => offset)).size === stride;
+    const { stride = 1 } = group[0];
+    const plain = group.every((channel) => !channel.over && (channel.stride ?? 1) === stride);
+    const whole = plain && new Set(group.map(({ offset = 0 }) => offset)).size === stride;
     return whole && repeats(values, stride, first * stride, end * stride) ? [] : group;
   });
 }

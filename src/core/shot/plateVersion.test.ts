@@ -6,6 +6,7 @@ import { seeded } from "../../testing/random.ts";
 import { testPlate } from "../../testing/shots.ts";
 import { halfEncoding, isFloat, srgbEncoding } from "../image/profile.ts";
 import { evidenceKey, markSigma, requestOfShot } from "../match/requestOfShot.ts";
+import { newEdge } from "../match/schema.ts";
 import { solve } from "../match/solve.ts";
 import { rotationAngleBetween } from "../math/vec3.ts";
 import { projectPoint } from "../optics/camera.ts";
@@ -193,17 +194,7 @@ describe("another version of the plate", () => {
     for (const [i, axis] of ["x", "x", "x", "y", "y", "y", "z", "z"].entries()) {
       const { edge } = randomEdge(random, camera, axis, `edge-${i}`);
       const points = edge.points.map(([u, v]) => [u + random() - 0.5, v + random() - 0.5] as [number, number]);
-      before.edges[`edge-${i}`] = {
-        id: `edge-${i}`,
-        plate: "main",
-        axis,
-        onAxis: false,
-        points,
-        weight: 1,
-        muted: false,
-        locked: false,
-        group: "",
-      };
+      before.edges[`edge-${i}`] = newEdge(`edge-${i}`, axis, points);
     }
     const shot = structuredClone(before);
     takeVersion(shot, version(4800, 3200));
