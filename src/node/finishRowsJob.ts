@@ -153,11 +153,11 @@ export class RowFinisher {
     }
     const part = plateRowsAt(plate, percent, { y0: h0, y1: h1 });
     const where = { full: size, scale: percent / 100, y0: h0, renderedSigma: setup.renderedSigma };
-    const { linear, touched, layers } = finishRows(shot, part, passes, where);
+    const { linear, touched, layers } = finishRows(shot, part, passes, where, { from: y0 - h0, to: y1 - h0 });
     const codes = codesOver(
       { codes: part.codes.subarray((y0 - h0) * width * 3, (y1 - h0) * width * 3), encoding: plate.encoding },
-      cut(linear, 3),
-      touched.subarray((y0 - h0) * width, (y1 - h0) * width),
+      linear,
+      touched,
       this.encode,
     );
     const { png } = this.tools;
@@ -169,7 +169,7 @@ export class RowFinisher {
     const encode = float ? undefined : this.encode;
     out.png.prop = packStripe(
       png,
-      propCodes({ width, height: rows, prop: cut(layers.prop, 4) }, this.shown, encode),
+      propCodes({ width, height: rows, prop: layers.prop }, this.shown, encode),
       width,
       4,
       last,

@@ -8,7 +8,6 @@ import { resampleRows } from "#core/image/resize";
 import { BandFolder } from "#node/bandFolder";
 import { collect, collectSome } from "#node/garbage";
 import { FinishShare, sharesOf } from "#core/comp/finishShare";
-import type { DecodedPlate } from "#core/comp/composite";
 import type { ScreenPasses } from "#core/comp/screen";
 import { SCREEN_WIDTH, halved, readScreen } from "#core/comp/screen";
 import { paintView, plainView } from "#core/comp/view";
@@ -23,35 +22,38 @@ import { documentOf } from "../demo/documents.ts";
 
 /**
  * npm run bench:final [-- MEGAPIXELS]: what a final costs besides its samples: the quay with a plate of 12 megapixels, every
- * layer, one sample, without and with denoising, in a process of its own as the server runs it.
+ * layer, one sample, without and with denoising; and what finishing it again does. Each in a process of its own, as the
+ * server does it.
  */
-async function measure(megapixels: number, denoise: boolean): Promise<string> {
+async function measure(folder: string, megapixels: number, denoise: boolean): Promise<string> {
   const { shot, plate, models } = await enlarged(megapixels);
   const { width, height } = plate;
   collect();
-  const folder = await mkdtemp(path.join(tmpdir(), "harbor-bench-final-"));
-  try {
-    const choice = { ...shot.render, percent: 100, samples: 1, denoise, passes: [...PASS_GROUPS] };
-    const bands = new BandFolder(path.join(folder, "bands"), "bench");
-    const begun = performance.now();
-    const layout = await renderIntoFolder(shot, plate, models, choice, bands);
-    const rendered = performance.now();
-    models.clear();
-    collect();
-    const target = path.join(folder, "files");
-    await mkdir(target);
-    await writeFinal(target, shot, plate, null, choice, layout, bands, collectSome);
-    const written = performance.now();
-    const memory = mostMemory();
-    const again = denoise ? "" : await finishedAgain(target, shot, plate, choice);
-    let bytes = 0;
-    for (const name of await readdir(target)) bytes += (await stat(path.join(target, name))).size;
-    const seconds = (ms: number) => (ms / 1000).toFixed(1);
-    return `${((width * height) / 1e6).toFixed(1)} MP, ${layout.stride} sums a pixel, ${denoise ? "denoised" : "as it is"}: ${seconds(rendered - begun)} s rays, ${seconds(written - rendered)} s files (${Math.round(bytes / 1e6)} MB), ${memory} MB at most${again}`;
-  } finally {
-    await rm(folder, { recursive: true, force: true });
-  }
+  const choice = choiceOf(shot, denoise);
+  const bands = new BandFolder(path.join(folder, "bands"), "bench");
+  const begun = performance.now();
+  const layout = await renderIntoFolder(shot, plate, models, choice, bands);
+  const rendered = performance.now();
+  models.clear();
+  collect();
+  const target = path.join(folder, "files");
+  await mkdir(target);
+  await writeFinal(target, shot, plate, null, choice, layout, bands, collectSome);
+  const written = performance.now();
+  let bytes = 0;
+  for (const name of await readdir(target)) bytes += (await stat(path.join(target, name))).size;
+  return `${((width * height) / 1e6).toFixed(1)} MP, ${layout.stride} sums a pixel, ${denoise ? "denoised" : "as it is"}: ${seconds(rendered - begun)} s rays, ${seconds(written - rendered)} s files (${Math.round(bytes / 1e6)} MB), ${mostMemory()} MB at most`;
 }
+
+const choiceOf = ({ render }: Shot, denoise: boolean): RenderChoice => ({
+  ...render,
+  percent: 100,
+  samples: 1,
+  denoise,
+  passes: [...PASS_GROUPS],
+});
+
+const seconds = (ms: number) => (ms / 1000).toFixed(1);
 
 /** The most memory that the process has held so far, MB. */
 const mostMemory = () => Math.round((process.resourceUsage().maxRSS * 1024) / 1e6);
@@ -77,8 +79,12 @@ async function enlarged(megapixels: number) {
   return { shot: sized, plate: plateOf(sized, codes), models };
 }
 
-/** Finishing the same again with every stage on, at full size and at that of a screen. */
-async function finishedAgain(target: string, shot: Shot, plate: DecodedPlate, choice: RenderChoice): Promise<string> {
+/** Finishing a final in a folder again with every stage on, at full size and at that of a screen. */
+async function finishAgain(folder: string, megapixels: number): Promise<string> {
+  const { shot, plate } = await enlarged(megapixels);
+  collect();
+  const choice = choiceOf(shot, false);
+  const target = path.join(folder, "files");
   const file = (name: string) => path.join(target, name);
   const passes = {
     prop: file("prop.exr"),
@@ -128,16 +134,28 @@ async function finishedAgain(target: string, shot: Shot, plate: DecodedPlate, ch
       .map(([name, move]) => `${name} ${slide(move)}`)
       .join(", ");
   };
-  const seconds = (ms: number) => (ms / 1000).toFixed(1);
-  return `; finished again ${seconds(done - begun)} s, ${memory} MB at most; passes for the screen ${seconds(made - done)} s, then in ms ${time(screen, 1)}, while dragged by two workers ${time(halved(screen), 2)}`;
+  return `finished again ${seconds(done - begun)} s, ${memory} MB at most; passes for the screen ${seconds(made - done)} s, then in ms ${time(screen, 1)}, while dragged by two workers ${time(halved(screen), 2)}`;
 }
 
-const [megapixels = "12", own] = process.argv.slice(2);
-if (own) process.stdout.write(`${await measure(Number(megapixels), own === "denoise")}\n`);
-else
-  for (const kind of ["plain", "denoise"]) {
-    const child = fork(fileURLToPath(import.meta.url), [megapixels, kind], {
-      execArgv: HEAVY_PROCESS,
-    });
-    await new Promise((resolve) => child.on("exit", resolve));
+const kinds = {
+  plain: (folder, megapixels) => measure(folder, megapixels, false),
+  again: finishAgain,
+  denoise: (folder, megapixels) => measure(folder, megapixels, true),
+} satisfies Record<string, (folder: string, megapixels: number) => Promise<string>>;
+
+const [megapixels = "12", kind, given] = process.argv.slice(2);
+if (given) process.stdout.write(`${await kinds[kind as keyof typeof kinds](given, Number(megapixels))}\n`);
+else {
+  const folder = await mkdtemp(path.join(tmpdir(), "harbor-bench-final-"));
+  try {
+    for (const each of kind ? [kind] : Object.keys(kinds)) {
+      // What was rendered before would be gone on from; only finishing again goes by it.
+      if (each !== "again")
+        for (const name of await readdir(folder)) await rm(path.join(folder, name), { recursive: true });
+      const child = fork(fileURLToPath(import.meta.url), [megapixels, each, folder], { execArgv: HEAVY_PROCESS });
+      await new Promise((resolve) => child.on("exit", resolve));
+    }
+  } finally {
+    await rm(folder, { recursive: true, force: true });
   }
+}

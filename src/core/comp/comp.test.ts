@@ -124,9 +124,12 @@ describe("finishing", () => {
   });
 
   test("rows by themselves, with their halo, are those of the whole to the bit", () => {
-    const shot = shotOf(everything);
+    const shot = shotOf((c) => {
+      everything(c);
+      c.grain.matte = c.look.matte = "m";
+    });
     const plate = plateOf();
-    const all = whole(shot, passesOf(), plate).linear;
+    const all = whole(shot, passesOf(), plate);
     const halo = finishHalo(shot, 1, FULL, 0.4155);
     expect(halo).toBeGreaterThan(10);
     for (const [from, to] of [
@@ -146,9 +149,11 @@ describe("finishing", () => {
         depth: cut(passes.depth, 1),
       };
       const part = { width: WIDTH, height: h1 - h0, linear: cut(plate.linear, 3) };
-      const { linear } = finishRows(shot, part, rows, { full: FULL, scale: 1, y0: h0, renderedSigma: 0.4155 });
-      const own = linear.subarray((from - h0) * WIDTH * 3, (to - h0) * WIDTH * 3);
-      expect(own).toEqual(all.subarray(from * WIDTH * 3, to * WIDTH * 3));
+      const where = { full: FULL, scale: 1, y0: h0, renderedSigma: 0.4155 };
+      const { linear, touched, layers } = finishRows(shot, part, rows, where, { from: from - h0, to: to - h0 });
+      expect(linear).toEqual(all.linear.subarray(from * WIDTH * 3, to * WIDTH * 3));
+      expect(touched).toEqual(all.touched.subarray(from * WIDTH, to * WIDTH));
+      expect(layers.prop).toEqual(all.layers.prop.subarray(from * WIDTH * 4, to * WIDTH * 4));
     }
   });
 

@@ -3,8 +3,8 @@ import type { SetPart } from "../set/schema.ts";
 import type { Passes } from "../trace/film.ts";
 import type { GrainMemory } from "./grain.ts";
 import { layGrain } from "./grain.ts";
-import type { Layers, Where } from "./layers.ts";
-import { layersOf, touchedBy } from "./layers.ts";
+import type { Layers, Rows, Where } from "./layers.ts";
+import { layerRows, layersOf, touchedBy } from "./layers.ts";
 import type { Place } from "./mattes/shape.ts";
 import { matteHalo, matteOver } from "./mattes/index.ts";
 import { placeOf } from "./placeRaster.ts";
@@ -152,20 +152,28 @@ export function looked(
 /**
  * The only place where a picture is put together: the passes are laid over the plate in linear light by the comp's stages,
  * `out = prop + (1 - cover) (plate ratio + added) + glow`, then grain and look (docs/design.md section 22). Rows by
- * themselves with `finishHalo` rows around are those of the whole to the bit. The passes' arrays are changed. Throws when
- * passes and plate differ in size: nothing is ever stretched to fit.
+ * themselves with `finishHalo` rows around are those of the whole to the bit; of those given, only the rows `wanted` come
+ * back. The passes' arrays are changed. Throws when passes and plate differ in size: nothing is ever stretched to fit.
  */
 export function finishRows(
   shot: FinishPart,
   plate: { width: number; height: number; linear: Float32Array },
   passes: Passes,
   given: FinishWhere,
+  wanted: Rows = { from: 0, to: plate.height },
 ): Finished {
   checkFrame(plate, passes);
   const layers = layersOf(plate.linear, passes, given.y0);
   const own = finishing(shot, plate, given);
   for (const name of LAYER_NAMES) if (name !== given.without) runLayerStage(name, shot, layers, own);
-  return { ...looked(shot, grainedPicture(shot, plate, layers, given, own), layers, given, own), layers };
+  // Grain and look change every pixel by itself: rows that only the stages before them looked at are left out.
+  const { width } = plate;
+  const kept = layerRows(layers, wanted);
+  const part = { width, height: kept.height, linear: kept.plate };
+  const place = { ...given, y0: kept.y0 };
+  const matteOf = (id: string | null) => own.matteOf(id)?.subarray(wanted.from * width, wanted.to * width) ?? null;
+  const late = { ...own, matteOf };
+  return { ...looked(shot, grainedPicture(shot, part, kept, place, late), kept, place, late), layers: kept };
 }
 
 /** Throws when the passes and plate differ in size. */

@@ -1,7 +1,7 @@
 import type { Passes } from "../trace/film.ts";
 import type { Finished, FinishPart, FinishWhere } from "./finish.ts";
 import { finishHalo, finishing, grainedPicture, looked, runLayerStage } from "./finish.ts";
-import type { Layers } from "./layers.ts";
+import type { Layers, Rows } from "./layers.ts";
 import { GrainMemory } from "./grain.ts";
 import { layersOf, leavesPlate } from "./layers.ts";
 import type { StageName } from "./stages/index.ts";
@@ -14,12 +14,6 @@ interface Plate {
   width: number;
   height: number;
   linear: Float32Array;
-}
-
-/** Rows from one to another, without that. */
-interface Rows {
-  from: number;
-  to: number;
 }
 
 interface Kept {

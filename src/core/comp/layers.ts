@@ -55,6 +55,31 @@ export const layersOf = (plate: Float32Array, passes: Passes, y0: number): Layer
   glow: null,
 });
 
+/** Rows from one to another, without that. */
+export interface Rows {
+  from: number;
+  to: number;
+}
+
+/** Some rows of layers, in the same memory. */
+export function layerRows(layers: Layers, { from, to }: Rows): Layers {
+  const { width, y0, cover, occlusion, glow } = layers;
+  const cut = (of: Float32Array, stride: number) => of.subarray(from * width * stride, to * width * stride);
+  return {
+    width,
+    height: to - from,
+    y0: y0 + from,
+    plate: cut(layers.plate, 3),
+    prop: cut(layers.prop, 4),
+    cover: cover && cut(cover, 3),
+    ratio: cut(layers.ratio, 3),
+    added: cut(layers.added, 3),
+    depth: cut(layers.depth, 1),
+    occlusion: occlusion && cut(occlusion, 1),
+    glow: glow && cut(glow, 3),
+  };
+}
+
 type Changing = Pick<Layers, "prop" | "ratio" | "added" | "glow" | "cover">;
 
 /** True where the layers leave the plate's pixel as it is. */
