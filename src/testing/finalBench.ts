@@ -1,5 +1,5 @@
 import { fork } from "node:child_process";
-import { mkdtemp, mkdir, readdir, rm, stat } from "node:fs/promises";
+import { mkdtemp, mkdir, readFile, readdir, rm, stat, writeFile } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
@@ -13,12 +13,15 @@ import { SCREEN_WIDTH, halved, readScreen } from "#core/comp/screen";
 import { paintView, plainView } from "#core/comp/view";
 import type { RenderChoice } from "#core/render/schema";
 import type { Shot } from "#core/shot/schema";
-import { writeFinal, writeFinishedAgain } from "#node/finalFiles";
+import { writeFinal } from "#node/finalFiles";
+import type { PassPaths } from "#node/finishRowsJob";
+import { packCodes } from "#node/packedCodes";
 import { screenPasses } from "#node/screenPasses";
 import { HEAVY_PROCESS } from "#node/typescript";
 import { plateOf } from "#node/plateRows";
 import { renderIntoFolder } from "#node/renderShot";
 import { documentOf } from "../demo/documents.ts";
+import type { WorkMessage, WorkOrder } from "../server/workProcess.ts";
 
 /**
  * npm run bench:final [-- MEGAPIXELS]: what a final costs besides its samples: the quay with a plate of 12 megapixels, every
@@ -79,33 +82,75 @@ async function enlarged(megapixels: number) {
   return { shot: sized, plate: plateOf(sized, codes), models };
 }
 
-/** Finishing a final in a folder again with every stage on, at full size and at that of a screen. */
-async function finishAgain(folder: string, megapixels: number): Promise<string> {
-  const { shot, plate } = await enlarged(megapixels);
-  collect();
-  const choice = choiceOf(shot, false);
-  const target = path.join(folder, "files");
-  const file = (name: string) => path.join(target, name);
-  const passes = {
-    prop: file("prop.exr"),
-    ratio: file("ratio.exr"),
-    added: file("added.exr"),
-    depth: file("depth.exr"),
-    occlusion: file("occlusion.exr"),
+const pathsIn = (files: string) => {
+  const exr = (name: string) => path.join(files, `${name}.exr`);
+  return {
+    prop: exr("prop"),
+    ratio: exr("ratio"),
+    added: exr("added"),
+    depth: exr("depth"),
+    occlusion: exr("occlusion"),
   };
+};
+
+/** The shot with every stage that looks beyond its pixel on. */
+function staged(shot: Shot): Shot {
   const { comp } = shot;
   Object.assign(comp.props, { on: true, exposure: 0.2, contrast: 1.1 });
   Object.assign(comp.look, { on: true, saturation: 0.95, contrast: 1.05 });
   Object.assign(comp.glow, { on: true });
   Object.assign(comp.shadow, { on: true });
-  const sigma = 0.5;
+  return shot;
+}
+
+/** Finishing a folder's final again by the server's own process. */
+async function finishAgain(folder: string, megapixels: number): Promise<string> {
+  const { shot, plate } = await enlarged(megapixels);
+  const files = path.join(folder, "files");
+  const codes = path.join(folder, "codes");
+  await writeFile(codes, await packCodes(plate.codes.slice(), plate.width));
+  const { prop: premultiplied, ...passes } = pathsIn(files);
+  const target = path.join(folder, "again");
+  await mkdir(target);
+  const final: WorkOrder["final"] = {
+    shot: staged(shot),
+    choice: choiceOf(shot, false),
+    codes,
+    profile: null,
+    models: {},
+    files: { premultiplied, ...passes, about: path.join(files, "render.json") },
+  };
   const begun = performance.now();
-  const full = path.join(target, "again");
-  await mkdir(full);
-  await writeFinishedAgain(full, shot, plate, null, choice, passes, sigma);
-  const done = performance.now();
-  const memory = mostMemory();
-  const screen = readScreen((await screenPasses(passes, plate, SCREEN_WIDTH, sigma)).buffer as ArrayBuffer);
+  const child = fork(fileURLToPath(new URL("../server/workProcess.ts", import.meta.url)), {
+    execArgv: HEAVY_PROCESS,
+    serialization: "advanced",
+  });
+  let memory = 0;
+  const watch = setInterval(() => void memoryOf(child.pid!).then((now) => (memory = Math.max(memory, now))), 50);
+  child.send({ task: "finish", final, ask: null, target } satisfies WorkOrder);
+  const said = await new Promise<WorkMessage>((resolve, reject) => {
+    child.on("message", (message: WorkMessage) => message.kind !== "progress" && resolve(message));
+    child.on("exit", () => reject(new Error("The process ended before its work was done.")));
+  });
+  clearInterval(watch);
+  if (said.kind === "failed") throw new Error(said.message);
+  return `finished again ${seconds(performance.now() - begun)} s, ${memory} MB at most`;
+}
+
+/** The most memory that another process has held so far, MB; 0 when it is gone. */
+async function memoryOf(process: number): Promise<number> {
+  const status = await readFile(`/proc/${process}/status`, "utf8").catch(() => "");
+  return Math.round((Number(/VmHWM:\s+(\d+)/.exec(status)?.[1] ?? 0) * 1024) / 1e6);
+}
+
+/** A folder's final at the size of a screen, while sliders are moved. */
+async function moveSliders(folder: string, megapixels: number): Promise<string> {
+  const { shot: plain, plate } = await enlarged(megapixels);
+  const shot = staged(plain);
+  const { comp } = shot;
+  const passes: PassPaths = pathsIn(path.join(folder, "files"));
+  const begun = performance.now();
+  const screen = readScreen((await screenPasses(passes, plate, SCREEN_WIDTH, 0.5)).buffer as ArrayBuffer);
   const made = performance.now();
   const same = (light: number) => light;
   /** Milliseconds from a moved slider to the picture, median of some moves: of several workers the slowest. */
@@ -134,12 +179,13 @@ async function finishAgain(folder: string, megapixels: number): Promise<string> 
       .map(([name, move]) => `${name} ${slide(move)}`)
       .join(", ");
   };
-  return `finished again ${seconds(done - begun)} s, ${memory} MB at most; passes for the screen ${seconds(made - done)} s, then in ms ${time(screen, 1)}, while dragged by two workers ${time(halved(screen), 2)}`;
+  return `passes for the screen ${seconds(made - begun)} s, then in ms ${time(screen, 1)}, while dragged by two workers ${time(halved(screen), 2)}`;
 }
 
 const kinds = {
   plain: (folder, megapixels) => measure(folder, megapixels, false),
   again: finishAgain,
+  sliders: moveSliders,
   denoise: (folder, megapixels) => measure(folder, megapixels, true),
 } satisfies Record<string, (folder: string, megapixels: number) => Promise<string>>;
 
@@ -149,8 +195,8 @@ else {
   const folder = await mkdtemp(path.join(tmpdir(), "harbor-bench-final-"));
   try {
     for (const each of kind ? [kind] : Object.keys(kinds)) {
-      // What was rendered before would be gone on from; only finishing again goes by it.
-      if (each !== "again")
+      // What was rendered before would be gone on from; only what is done with a final goes by it.
+      if (each === "plain" || each === "denoise")
         for (const name of await readdir(folder)) await rm(path.join(folder, name), { recursive: true });
       const child = fork(fileURLToPath(import.meta.url), [megapixels, each, folder], { execArgv: HEAVY_PROCESS });
       await new Promise((resolve) => child.on("exit", resolve));
