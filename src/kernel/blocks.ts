@@ -1,6 +1,6 @@
 // Rows of channels as bytes of an OpenEXR block; core/image/exr says how they are laid down.
 
-import { BLOCK_PLAN_BYTES } from "./layout";
+import { BLOCK_FLOAT, BLOCK_HALF, BLOCK_PLAN_BYTES, UNBLOCK_PLAN_BYTES } from "./layout";
 
 /** Pixels that are taken in hand together, so that channels that lie interleaved are read from the nearest memory. */
 const CHUNK: u32 = 64;
@@ -129,6 +129,154 @@ function differ(at: u32, count: u32, before: u32): u32 {
     carry = own;
   }
   return carry;
+}
+
+/**
+ * Undoes what `blockRows` does, for rows `from` to `to` of those in `bytes`, which are spent. `plan` says of each of the
+ * `channels` where its first value goes (u32 address, 0 for nowhere), how many bytes lie from one to the next (u32), what it
+ * is stored as (u32), and its first pair in a row (u32).
+ */
+export function unblockRows(
+  bytes: u32,
+  plan: u32,
+  channels: u32,
+  width: u32,
+  rows: u32,
+  pairs: u32,
+  from: u32,
+  to: u32,
+): void {
+  const odd = pairs * rows,
+    end = plan + channels * UNBLOCK_PLAN_BYTES;
+  join(bytes, odd << 1);
+  for (let y = from; y < to; y++)
+    for (let x: u32 = 0; x < width; x += CHUNK) {
+      const count = min(CHUNK, width - x);
+      for (let c = plan; c < end; c += UNBLOCK_PLAN_BYTES) {
+        const first = load<u32>(c),
+          stride = load<u32>(c, 4),
+          kind = load<u32>(c, 8),
+          at = bytes + y * pairs + load<u32>(c, 12),
+          out = first + ((y - from) * width + x) * stride;
+        if (first === 0) continue;
+        if (kind === BLOCK_HALF) ofHalves(at + x, odd, count, out, stride);
+        else ofWords(at + (x << 1), odd, count, kind === BLOCK_FLOAT, out, stride);
+      }
+    }
+}
+
+/** Every byte more by the one before it, and 128 less, in place; 128 is before the first. */
+function join(at: u32, count: u32): void {
+  const end = at + count,
+    half = i8x16.splat(-128),
+    none = i8x16.splat(0);
+  let carry = half;
+  for (; at + 16 <= end; at += 16) {
+    let v = i8x16.add(v128.load(at), half);
+    v = i8x16.add(v, i8x16.shuffle(none, v, 0, 16, 17, 18, 19, 20, 21, 22, 23, 24, 25, 26, 27, 28, 29, 30));
+    v = i8x16.add(v, i8x16.shuffle(none, v, 0, 0, 16, 17, 18, 19, 20, 21, 22, 23, 24, 25, 26, 27, 28, 29));
+    v = i8x16.add(v, i8x16.shuffle(none, v, 0, 0, 0, 0, 16, 17, 18, 19, 20, 21, 22, 23, 24, 25, 26, 27));
+    v = i8x16.add(v, i8x16.shuffle(none, v, 0, 0, 0, 0, 0, 0, 0, 0, 16, 17, 18, 19, 20, 21, 22, 23));
+    v = i8x16.add(v, carry);
+    v128.store(at, v);
+    carry = i8x16.shuffle(v, v, 15, 15, 15, 15, 15, 15, 15, 15, 15, 15, 15, 15, 15, 15, 15, 15);
+  }
+  let last: u32 = i8x16.extract_lane_u(carry, 15);
+  for (; at < end; at++) {
+    last = last + load<u8>(at) - 128;
+    store<u8>(at, <u8>last);
+  }
+}
+
+// @ts-ignore: decorator
+@inline
+function put(values: v128, out: u32, stride: u32): void {
+  if (stride === 4) {
+    v128.store(out, values);
+    return;
+  }
+  v128.store32_lane(out, values, 0);
+  v128.store32_lane(out + stride, values, 1);
+  v128.store32_lane(out + (stride << 1), values, 2);
+  v128.store32_lane(out + stride * 3, values, 3);
+}
+
+/** Floats, or whole numbers as floats, from their even bytes and the odd ones so far behind them. */
+function ofWords(at: u32, odd: u32, count: u32, float: bool, out: u32, stride: u32): void {
+  for (; count >= 4; count -= 4, at += 8, out += stride << 2) {
+    const words = i8x16.shuffle(
+      v128.load64_zero(at),
+      v128.load64_zero(at + odd),
+      0,
+      16,
+      1,
+      17,
+      2,
+      18,
+      3,
+      19,
+      4,
+      20,
+      5,
+      21,
+      6,
+      22,
+      7,
+      23,
+    );
+    put(float ? words : f32x4.convert_i32x4_u(words), out, stride);
+  }
+  for (; count > 0; count--, at += 2, out += stride) {
+    const low: u32 = load<u8>(at) | (load<u8>(at + odd) << 8),
+      word = low | (load<u8>(at + 1) << 16) | (load<u8>(at + odd + 1) << 24);
+    if (float) store<u32>(out, word);
+    else store<f32>(out, <f32>word);
+  }
+}
+
+/** Floats that four halves are, given in the lower bits of words. */
+// @ts-ignore: decorator
+@inline
+function floatOf(halves: v128): v128 {
+  const size = v128.and(halves, i32x4.splat(0x7fff)),
+    bits = i32x4.shl(size, 13),
+    // What has the exponent of a half becomes that of a float by a power of two, which is exact for the small ones as well.
+    finite = f32x4.mul(bits, f32x4.splat(5.192296858534828e33)),
+    rest = v128.or(bits, i32x4.splat(0x7f800000));
+  return v128.or(
+    v128.bitselect(finite, rest, i32x4.lt_s(size, i32x4.splat(0x7c00))),
+    i32x4.shl(v128.and(halves, i32x4.splat(0x8000)), 16),
+  );
+}
+
+function ofHalves(at: u32, odd: u32, count: u32, out: u32, stride: u32): void {
+  for (; count >= 4; count -= 4, at += 4, out += stride << 2) {
+    const words = i8x16.shuffle(
+      v128.load32_zero(at),
+      v128.load32_zero(at + odd),
+      0,
+      16,
+      4,
+      4,
+      1,
+      17,
+      4,
+      4,
+      2,
+      18,
+      4,
+      4,
+      3,
+      19,
+      4,
+      4,
+    );
+    put(floatOf(words), out, stride);
+  }
+  for (; count > 0; count--, at++, out += stride) {
+    const half: u32 = load<u8>(at) | (load<u8>(at + odd) << 8);
+    store<f32>(out, f32x4.extract_lane(floatOf(i32x4.splat(half)), 0));
+  }
 }
 
 /** True where each of `count` words is the one that stands `stride` words before it. */

@@ -20,6 +20,6 @@ export { samplePoints } from "./sampler";
 export { drawBsdf, lookFrom, pickPixel, pickedPropNumber, probePixels, renderFill, renderTile } from "./film";
 export { denoiseTerms, differenceRows, featureRows, gatherRow, weightRows } from "./denoise";
 export { packPixels, unpackPixels } from "./sparse";
-export { blockRows, repeats } from "./blocks";
+export { blockRows, repeats, unblockRows } from "./blocks";
 export { adler32, filterRows } from "./png";
 export { developFilm, filmPlanes } from "./develop";

@@ -304,3 +304,7 @@ export const DENOISE_TERMS = 13; // floats that the filter keeps its constants i
 export const DENOISE_MARGIN = 12; // floats to each side of a row of scratch, more than what is looked at and three
 
 export const BLOCK_PLAN_BYTES = 24; // of a channel of an OpenEXR block (blocks.ts)
+export const UNBLOCK_PLAN_BYTES = 16; // of the same when it is read
+export const BLOCK_UINT = 0; // what its values are stored as
+export const BLOCK_HALF = 1;
+export const BLOCK_FLOAT = 2;

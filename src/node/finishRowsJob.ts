@@ -7,7 +7,8 @@ import { lightWeights, scaleProp } from "#core/comp/weights";
 import type { BlockMaker, ExrChannel } from "#core/image/exr";
 import { colourChannels, packRows } from "#core/image/exr";
 import { checkExr } from "#core/image/exrCheck";
-import { fromHalf, readExrRows } from "#core/image/exrRead";
+import type { ExrBlock } from "#core/image/exrRead";
+import { fromHalf, readExrBlocks } from "#core/image/exrRead";
 import type { PlateEncoding } from "#core/image/profile";
 import { decodeCodes, isFloat, pixelEncoder, shownEncoding } from "#core/image/profile";
 import type { LightPart } from "#core/light/schema";
@@ -15,10 +16,11 @@ import type { PassGroup } from "#core/render/schema";
 import type { CatcherBorder } from "#core/trace/border";
 import { catcherBorder } from "#core/trace/border";
 import type { FilmCounts, FilmLayout, LightWeights, Passes } from "#core/trace/film";
-import { emptyPasses, filmCounts, occlusionOf, somePasses } from "#core/trace/film";
+import { filmCounts, occlusionOf, somePasses } from "#core/trace/film";
 import type { NoisyRows, PartFilter } from "#core/trace/denoise";
 import { DENOISE_HALO, denoiseRows, developNoisy, emptyNoisyRows, someNoisyRows } from "#core/trace/denoise";
-import { kernelBlocks } from "#core/trace/kernelBlocks";
+import type { BlockReader } from "#core/trace/kernelBlocks";
+import { kernelBlocks, kernelReader } from "#core/trace/kernelBlocks";
 import { kernelFilter } from "#core/trace/kernelDenoise";
 import { KernelFilm, kernelPasses } from "#core/trace/kernelFilm";
 import type { PngFilter } from "#core/trace/kernelPng";
@@ -136,8 +138,7 @@ export class RowFinisher {
       limited: 0,
       samples: 0,
     };
-    const occlusion = this.wantsOcclusion() ? new Float32Array(width * (h1 - h0)) : null;
-    const passes = { ...this.emptyPasses(h1 - h0), occlusion };
+    const passes = this.emptyPasses(h1 - h0);
     if (source.kind === "files") this.readPasses(source, passes, h0, h1);
     else await this.develop(source, passes, { y0, y1, h0, h1 }, out);
     const rows = y1 - y0;
@@ -177,12 +178,12 @@ export class RowFinisher {
     return out;
   }
 
-  /** Room for the passes of so many rows; that of films is overwritten by the next ones. */
+  /** Room for the passes of so many rows, which the next ones overwrite. */
   private emptyPasses(rows: number): Passes {
     const { width } = this.setup.size;
-    if (this.setup.source.kind === "files") return emptyPasses(width, rows);
     const { memory } = this.tools;
-    if (!this.passes || this.passes.height < rows) this.passes = kernelPasses(memory, width, rows);
+    if (!this.passes || this.passes.height < rows)
+      this.passes = kernelPasses(memory, width, rows, this.wantsOcclusion());
     return somePasses(this.passes, rows);
   }
 
@@ -328,22 +329,14 @@ export class RowFinisher {
 
   /** Passes of rows from the files that hold them. */
   private readPasses({ files }: FileSource, passes: Passes, h0: number, h1: number): void {
-    const { width } = this.setup.size;
-    const take = (name: keyof PassPaths, into: Float32Array, names: string[]) => {
+    const { reader } = this.tools;
+    const take = (name: keyof PassPaths, values: Float32Array, names: string[]) => {
       const bytes = files[name]!;
-      readExrRows(
-        bytes,
-        checkExr(bytes),
-        (y, row) => {
-          if (y < h0 || y >= h1) return;
-          names.forEach((channel, k) => {
-            const values = row.get(channel)!;
-            for (let x = 0, i = (y - h0) * width * names.length + k; x < width; x++, i += names.length)
-              into[i] = values[x];
-          });
-        },
-        { from: h0, to: h1, inflate: inflateBlock },
-      );
+      const header = checkExr(bytes);
+      const stride = names.length;
+      const targets = new Map(names.map((channel, offset) => [channel, { values, offset, stride }]));
+      const put = (block: ExrBlock) => reader(block, header, targets, h0, h0, h1);
+      readExrBlocks(bytes, header, put, { from: h0, to: h1, inflate: inflateBlock });
     };
     take("prop", passes.prop, ["R", "G", "B", "A"]);
     take("ratio", passes.ratio, ["R", "G", "B"]);
@@ -358,6 +351,7 @@ interface Tools {
   memory: SceneMemory;
   png: PngFilter;
   blocks: BlockMaker;
+  reader: BlockReader;
   filter: PartFilter;
   film: KernelFilm | null;
 }
@@ -371,6 +365,7 @@ async function openTools({ module, bands, size, source }: FinishSetup): Promise<
     memory,
     png: kernelPng(kernel, memory),
     blocks: kernelBlocks(kernel, memory),
+    reader: kernelReader(kernel, memory),
     filter: kernelFilter(kernel, memory),
     film: source.kind === "film" ? new KernelFilm(kernel, memory, rows * size.width, source.layout) : null,
   };

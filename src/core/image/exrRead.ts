@@ -55,6 +55,18 @@ export interface RowChoice {
   inflate?: (packed: Uint8Array, size: number) => Uint8Array;
 }
 
+/** Rows of a file that are stored together. */
+export interface ExrBlock {
+  /** Number of the first row. */
+  y0: number;
+  rows: number;
+  bytes: Uint8Array;
+  /** True of bytes in halves and by differences, as they are packed; blocks that this would make larger are plain. */
+  folded: boolean;
+  /** True where this is the block before once more. */
+  again: boolean;
+}
+
 /**
  * Reads such a file row by row, whatever its numbers are, in the order in which they lie in it; the arrays are used
  * again for the next row. Throws ExrError.
@@ -65,31 +77,57 @@ export function readExrRows(
   take: (y: number, row: ReadonlyMap<string, Float32Array>) => void,
   only: RowChoice = {},
 ): void {
-  const { width, height, channels, compression, blockRows } = header;
+  const { width, channels } = header;
+  const row = new Map(channels.map((c) => [c.name, new Float32Array(width)]));
+  const rowBytes = rowBytesOf(header);
+  let raw: DataView = new DataView(new ArrayBuffer(0));
+  readExrBlocks(
+    bytes,
+    header,
+    ({ y0, rows, bytes: own, folded, again }) => {
+      if (!again) {
+        const plain = folded ? unpredicted(own) : own;
+        raw = new DataView(plain.buffer, plain.byteOffset, plain.byteLength);
+      }
+      for (let y = 0, at = 0; y < rows; y++, at += rowBytes) {
+        readRow(raw, at, header, row);
+        take(y0 + y, row);
+      }
+    },
+    only,
+  );
+}
+
+const rowBytesOf = ({ channels, width }: ExrHeader): number => channels.reduce((n, c) => n + width * BYTES[c.type], 0);
+
+/** Reads such a file block by block. Throws ExrError. */
+export function readExrBlocks(
+  bytes: Uint8Array,
+  header: ExrHeader,
+  take: (block: ExrBlock) => void,
+  only: RowChoice = {},
+): void {
+  const { height, compression, blockRows } = header;
   if (!isPlainlyPacked(header))
     throw new ExrError(`The EXR file is packed with ${NAMES[compression]}. Save it with ZIP, RLE or without packing.`);
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
-  const rowBytes = channels.reduce((n, c) => n + width * BYTES[c.type], 0);
-  const row = new Map(channels.map((c) => [c.name, new Float32Array(width)]));
+  const rowBytes = rowBytesOf(header);
   const seen = new Uint8Array(Math.ceil(height / blockRows));
   const { from = 0, to = height, inflate } = only;
   let last: Uint8Array = new Uint8Array(0);
-  let raw = last;
+  let unpacked = { bytes: last, folded: false };
   for (let i = Math.floor(from / blockRows); i < Math.min(seen.length, Math.ceil(to / blockRows)); i++) {
     const block = Number(view.getBigUint64(header.end + i * 8, true));
     const y0 = view.getInt32(block, true) - header.y0;
     const rows = Math.min(blockRows, height - y0);
     if (y0 % blockRows !== 0 || seen[y0 / blockRows]++) throw damaged("its rows are not in blocks");
     const stored = bytes.subarray(block + 8, block + 8 + view.getInt32(block + 4, true));
+    const size = rows * rowBytes;
     // Where a picture is even, block after block is the same.
-    if (!same(stored, last) || raw.length !== rows * rowBytes)
-      raw = unpacked(stored, rows * rowBytes, compression, inflate);
+    const again = unpacked.bytes.length === size && same(stored, last);
+    if (!again) unpacked = unfold(stored, size, compression, inflate);
     last = stored;
-    const packed = new DataView(raw.buffer, raw.byteOffset, raw.byteLength);
-    for (let y = 0, at = 0; y < rows; y++, at += rowBytes) {
-      readRow(packed, at, header, row);
-      take(y0 + y, row);
-    }
+    take({ y0, rows, ...unpacked, again });
   }
 }
 
@@ -99,14 +137,14 @@ function same(a: Uint8Array, b: Uint8Array): boolean {
   return true;
 }
 
-/** A block's bytes as they were before packing; blocks that packing would have made larger are stored as they are. */
-function unpacked(
+/** A block's bytes as they were before they were run together or deflated. */
+function unfold(
   stored: Uint8Array,
   size: number,
   compression: number,
   inflate: RowChoice["inflate"] = (packed, bytes) => unzlibSync(packed, { out: new Uint8Array(bytes) }),
-): Uint8Array {
-  if (stored.length === size) return stored;
+): Pick<ExrBlock, "bytes" | "folded"> {
+  if (stored.length === size) return { bytes: stored, folded: false };
   if (compression === NONE || stored.length > size) throw damaged("its rows are of the wrong length");
   let packed: Uint8Array;
   if (compression === RLE) packed = unrun(stored, size);
@@ -118,7 +156,7 @@ function unpacked(
     }
   }
   if (packed.length !== size) throw damaged("its rows are of the wrong length");
-  return unpredicted(packed);
+  return { bytes: packed, folded: true };
 }
 
 /** Run lengths: a negative count is followed by so many bytes as they are, another by one byte that is repeated. */
@@ -145,6 +183,18 @@ function unpredicted(packed: Uint8Array): Uint8Array {
   let sum = 128;
   for (let i = 0, to = 0; i < half; i++, to += 2) out[to] = sum = (sum + packed[i] - 128) & 255;
   for (let i = half, to = 1; i < packed.length; i++, to += 2) out[to] = sum = (sum + packed[i] - 128) & 255;
+  return out;
+}
+
+/** Bytes in halves and by differences: the other way round. */
+export function folded(raw: Uint8Array): Uint8Array {
+  const out = new Uint8Array(raw.length);
+  const half = (raw.length + 1) >> 1;
+  for (let i = 0, before = 128; i < raw.length; i++) {
+    const own = raw[i < half ? 2 * i : 2 * (i - half) + 1];
+    out[i] = own - before + 128;
+    before = own;
+  }
   return out;
 }
 

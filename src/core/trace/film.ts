@@ -120,7 +120,7 @@ export function emptyPasses(width: number, height: number): Passes {
 }
 
 /** The first rows of them, in the same memory. */
-export function somePasses({ width, prop, ratio, added, depth }: Passes, height: number): Passes {
+export function somePasses({ width, prop, ratio, added, depth, occlusion }: Passes, height: number): Passes {
   const n = width * height;
   return {
     width,
@@ -129,6 +129,7 @@ export function somePasses({ width, prop, ratio, added, depth }: Passes, height:
     ratio: ratio.subarray(0, n * 3),
     added: added.subarray(0, n * 3),
     depth: depth.subarray(0, n),
+    occlusion: occlusion?.subarray(0, n) ?? null,
   };
 }
 

@@ -155,6 +155,16 @@ export interface Kernel {
     there: number,
   ): number;
   blockRows(plan: number, channels: number, width: number, rows: number, pairs: number, out: number): void;
+  unblockRows(
+    bytes: number,
+    plan: number,
+    channels: number,
+    width: number,
+    rows: number,
+    pairs: number,
+    from: number,
+    to: number,
+  ): void;
   repeats(address: number, count: number, stride: number): boolean;
   developFilm(
     film: number,

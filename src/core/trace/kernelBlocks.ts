@@ -1,6 +1,9 @@
 import * as L from "../../kernel/layout.ts";
 import type { BlockBytes, BlockMaker, Repeats } from "../image/exr.ts";
 import { repeating } from "../image/exr.ts";
+import type { ExrHeader } from "../image/exrCheck.ts";
+import type { ExrBlock } from "../image/exrRead.ts";
+import { folded } from "../image/exrRead.ts";
 import type { Kernel } from "./kernel.ts";
 import type { SceneMemory } from "./memory.ts";
 
@@ -54,6 +57,52 @@ function blockBytes(kernel: Kernel, memory: SceneMemory): BlockBytes {
     }
   };
 }
+
+const KINDS = { uint: L.BLOCK_UINT, half: L.BLOCK_HALF, float: L.BLOCK_FLOAT };
+
+/** Where values of a channel go: memory of the kernel's, the first one's index in it, and how far the next one lies. */
+export interface ChannelTarget {
+  values: Float32Array;
+  offset: number;
+  stride: number;
+}
+
+/** Puts rows `from` to `to` of a block where their channels' targets are; `row` is the number of the targets' first row. */
+export type BlockReader = (
+  block: ExrBlock,
+  header: ExrHeader,
+  targets: ReadonlyMap<string, ChannelTarget>,
+  row: number,
+  from: number,
+  to: number,
+) => void;
+
+/** Reads blocks of an OpenEXR file at native speed. */
+export const kernelReader =
+  (kernel: Kernel, memory: SceneMemory): BlockReader =>
+  (block, { width, channels }, targets, row, from, to) => {
+    const bytes = block.folded ? block.bytes : folded(block.bytes);
+    const { y0, rows } = block;
+    const [first, end] = [Math.max(from, y0), Math.min(to, y0 + rows)];
+    if (first >= end) return;
+    const plan: number[] = [];
+    let pairs = 0;
+    for (const { name, type } of channels) {
+      const target = targets.get(name);
+      const at = target && target.values.byteOffset + ((first - row) * width * target.stride + target.offset) * 4;
+      plan.push(at ?? 0, (target?.stride ?? 0) * 4, KINDS[type], pairs);
+      pairs += type === "half" ? width : 2 * width;
+    }
+    const mark = memory.mark();
+    try {
+      const table = memory.putU32(plan);
+      const copy = memory.reserve(bytes.length);
+      memory.u8(copy, bytes.length).set(bytes);
+      kernel.unblockRows(copy, table, channels.length, width, rows, pairs, first - y0, end - y0);
+    } finally {
+      memory.release(mark);
+    }
+  };
 
 const float = new Float32Array(1);
 const bits = new Uint32Array(float.buffer);

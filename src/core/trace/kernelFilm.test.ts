@@ -6,9 +6,11 @@ import { ownKernel, packedFilm } from "../../testing/render.ts";
 import * as L from "../../kernel/layout.ts";
 import type { ExrChannel } from "../image/exr.ts";
 import { packRows } from "../image/exr.ts";
+import type { ExrHeader } from "../image/exrCheck.ts";
+import { folded, fromHalf } from "../image/exrRead.ts";
 import type { LightWeights } from "./film.ts";
 import { ALL_SUMS, PROOF_SUMS, developFilm, filmCounts, filmLayout, packing, unitWeights } from "./film.ts";
-import { kernelBlocks } from "./kernelBlocks.ts";
+import { kernelBlocks, kernelReader } from "./kernelBlocks.ts";
 import { KernelFilm, kernelPasses } from "./kernelFilm.ts";
 import { GENERATION_ADDRESS, TILE_COUNTER_ADDRESS, scratchAddress } from "./memory.ts";
 
@@ -166,6 +168,63 @@ test.each([1, 3, 4, 37, 64, 131])("blocks of rows %i wide are those without the 
   const quick = kernelBlocks(kernel, memory);
   expect(packed(values, quick)).toEqual(plain);
   expect(packed(held, quick)).toEqual(plain);
+});
+
+test.each([1, 3, 4, 37, 64, 131])("blocks of rows %i wide are read to the values that they hold", async (width) => {
+  const { kernel, memory } = await ownKernel();
+  const reader = kernelReader(kernel, memory);
+  const next = seeded(width);
+  const rows = 11;
+  const channels = [
+    { name: "A", type: "half" as const },
+    { name: "B", type: "float" as const },
+    { name: "C", type: "uint" as const },
+  ];
+  const raw = Uint8Array.from({ length: width * rows * 10 }, () => Math.floor(next() * 256));
+  const view = new DataView(raw.buffer);
+  const value = (c: number, x: number, y: number) => {
+    const at = y * width * 10 + [0, width * 2, width * 6][c] + x * (c === 0 ? 2 : 4);
+    return [() => fromHalf(view.getUint16(at, true)), () => view.getFloat32(at, true), () => view.getUint32(at, true)][
+      c
+    ]();
+  };
+  const room = (floats: number) => memory.f32(memory.putF32(new Float32Array(floats).fill(7)), floats);
+  for (const own of [
+    { bytes: folded(raw), folded: true },
+    { bytes: raw, folded: false },
+  ]) {
+    // The block begins at row 40; rows 42 to 48 are wanted, where row 38 is the first that there is room for.
+    const [pairs, single] = [room(width * 12 * 3), room(width * 12)];
+    const targets = new Map([
+      ["A", { values: pairs, offset: 2, stride: 3 }],
+      ["B", { values: pairs, offset: 0, stride: 3 }],
+      ["C", { values: single, offset: 0, stride: 1 }],
+    ]);
+    const header = { width, channels } as unknown as ExrHeader;
+    reader({ y0: 40, rows, again: false, ...own }, header, targets, 38, 42, 48);
+    const wanted = (c: number, i: number) => {
+      const y = 38 + Math.floor(i / width);
+      return y < 42 || y >= 48 ? 7 : Math.fround(value(c, i % width, y - 40));
+    };
+    const at = (c: number) => Float32Array.from({ length: width * 12 }, (_, i) => wanted(c, i));
+    const every = (of: Float32Array, offset: number, stride: number) =>
+      Float32Array.from({ length: width * 12 }, (_, i) => of[i * stride + offset]);
+    expect(every(pairs, 2, 3)).toEqual(at(0));
+    expect(every(pairs, 0, 3)).toEqual(at(1));
+    expect(single).toEqual(at(2));
+    expect(every(pairs, 1, 3).every((v) => v === 7)).toBe(true);
+  }
+});
+
+test("every half is read as the number that it is", async () => {
+  const { kernel, memory } = await ownKernel();
+  const bits = Uint16Array.from({ length: 65536 }, (_, i) => i);
+  const out = memory.f32(memory.reserve(65536 * 4), 65536);
+  const header = { width: 65536, channels: [{ name: "Y", type: "half" }] } as unknown as ExrHeader;
+  const block = { y0: 0, rows: 1, again: false, bytes: folded(new Uint8Array(bits.buffer)), folded: true };
+  const targets = new Map([["Y", { values: out, offset: 0, stride: 1 }]]);
+  kernelReader(kernel, memory)(block, header, targets, 0, 0, 1);
+  expect(out).toEqual(Float32Array.from(bits, fromHalf));
 });
 
 test("that pixels repeat is seen as without the kernel, wherever the one that differs stands", async () => {

@@ -104,10 +104,18 @@ export class KernelFilm {
 }
 
 /** Passes of so many pixels in the kernel's memory, which are not cleared. */
-export function kernelPasses(memory: SceneMemory, width: number, height: number): Passes {
+export function kernelPasses(memory: SceneMemory, width: number, height: number, occlusion = false): Passes {
   const floats = (stride: number) => {
     const length = width * height * stride;
     return memory.f32(memory.reserve(length * 4), length);
   };
-  return { width, height, prop: floats(4), ratio: floats(3), added: floats(3), depth: floats(1) };
+  return {
+    width,
+    height,
+    prop: floats(4),
+    ratio: floats(3),
+    added: floats(3),
+    depth: floats(1),
+    occlusion: occlusion ? floats(1) : null,
+  };
 }
