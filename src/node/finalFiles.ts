@@ -52,7 +52,7 @@ export function aboutRender(text: string): AboutRender {
 /** Rows that a thread takes in hand at a time, as pixels: with a halo that is looked at on both sides, more. */
 const GROUP_PIXELS = 260_000;
 /** Times its halo that a group is high. */
-const OVER_HALO = 4;
+const OVER_HALO = 3;
 
 /** A picture's plate in memory that threads share. */
 function shared(plate: DecodedPlate): DecodedPlate {
@@ -98,6 +98,8 @@ async function writeRows(w: Writing) {
   const scale = choice.percent / 100;
   const bands = bandsOf(width, height);
   const halo = finishHalo(shot, scale, size, w.renderedSigma);
+  const groups = groupsOf(bands, width, halo, source.kind === "film" && source.denoise);
+  const lookedAt = (group: Band[]) => Math.min(height, group.at(-1)!.y1 + halo) - Math.max(0, group[0].y0 - halo);
   const setup: FinishSetup = {
     shot: { comp: shot.comp, set: shot.set, solved: shot.solved, light: shot.light },
     plate: shared(plate),
@@ -106,6 +108,7 @@ async function writeRows(w: Writing) {
     renderedSigma: w.renderedSigma,
     bands,
     halo,
+    mostRows: Math.max(...groups.map(lookedAt)),
     source,
     passes: source.kind === "film" ? choice.passes : [],
     occlusion: source.kind === "files" ? source.files.occlusion !== null : wantsOcclusion(shot, choice.passes),
@@ -113,7 +116,6 @@ async function writeRows(w: Writing) {
   };
   const threads = choice.threads || availableParallelism();
   const pool = await FinishPool.open(setup, threads);
-  const groups = groupsOf(bands, width, halo, source.kind === "film" && source.denoise);
   const bits = shownEncoding(plate.encoding).bits;
   const at = (name: string) => path.join(w.target, name);
   const files: Record<string, string> = {};

@@ -21,6 +21,7 @@ async function setup(): Promise<FinishSetup> {
     renderedSigma: 0.5,
     bands: [BAND],
     halo: 0,
+    mostRows: 48,
     source: {
       kind: "files",
       files: { prop: none, ratio: none, added: none, depth: none, occlusion: null },

@@ -48,6 +48,8 @@ export interface FinishSetup {
   bands: Band[];
   /** Rows beyond those that it gives that finishing looks at. */
   halo: number;
+  /** Most rows that one job gives and looks at. */
+  mostRows: number;
   source: FilmSource | FileSource;
   /** Layers that go into one file, if any do. */
   passes: PassGroup[];
@@ -180,10 +182,9 @@ export class RowFinisher {
 
   /** Room for the passes of so many rows, which the next ones overwrite. */
   private emptyPasses(rows: number): Passes {
-    const { width } = this.setup.size;
-    const { memory } = this.tools;
-    if (!this.passes || this.passes.height < rows)
-      this.passes = kernelPasses(memory, width, rows, this.wantsOcclusion());
+    const { size, mostRows } = this.setup;
+    // Memory of the kernel's grows and is never given back: room for all jobs is taken at once.
+    this.passes ??= kernelPasses(this.tools.memory, size.width, mostRows, this.wantsOcclusion());
     return somePasses(this.passes, rows);
   }
 
