@@ -8,7 +8,15 @@ import { between, seeded } from "../../testing/random.ts";
 import { srgbToLinear } from "../colour/srgb.ts";
 import { colourChannels, toHalf, writeExr } from "./exr.ts";
 import type { PlateEncoding } from "./profile.ts";
-import { curveToCode, curveToLinear, decodeCodes, parseProfile, pixelEncoder, srgbEncoding } from "./profile.ts";
+import {
+  curveToCode,
+  curveToLinear,
+  decodeCodes,
+  lowestOver,
+  parseProfile,
+  pixelEncoder,
+  srgbEncoding,
+} from "./profile.ts";
 import { shrink, sizeAt } from "./resize.ts";
 
 describe("EXR files, read back with three's reader", () => {
@@ -222,4 +230,25 @@ describe("sizes", () => {
     expect(sizeAt({ width: 1620, height: 1080 }, 50)).toEqual({ width: 810, height: 540 });
     expect(sizeAt({ width: 1621, height: 1080 }, 100)).toEqual({ width: 1621, height: 1080 });
   });
+});
+
+test("how many bounds are less than a number is as counted, at the bounds and beside them", () => {
+  const next = seeded(3);
+  const odd = [-Infinity, -1, -0, 0, 1e-45, 1e-40, 1, 255, 65535, Infinity, NaN];
+  for (const bounds of [
+    Float64Array.from({ length: 255 }, (_, i) => curveToLinear({ kind: "srgb" }, (i + 0.5) / 255)),
+    Float64Array.from({ length: 300 }, () => next() ** 9 * 3 - 0.01).sort(),
+    Float64Array.of(-2, 0, 0, 1e-45, 0.5, 0.5, 0.5, 0.5000001, 7),
+    new Float64Array(0),
+  ]) {
+    const find = lowestOver(bounds);
+    const beside = [...bounds].flatMap((bound) => [
+      bound,
+      bound * (1 + 2 ** -52),
+      bound * (1 - 2 ** -52),
+      bound * 1.001,
+    ]);
+    for (const value of [...odd, ...beside, ...Array.from({ length: 500 }, next)])
+      expect([value, find(value)]).toEqual([value, bounds.filter((bound) => bound < value).length]);
+  }
 });
