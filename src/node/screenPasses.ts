@@ -1,12 +1,16 @@
 import { readFile } from "node:fs/promises";
 import { checkExr } from "#core/image/exrCheck";
-import { readExrRows } from "#core/image/exrRead";
+import type { ExrBlock } from "#core/image/exrRead";
+import { readExrBlocks } from "#core/image/exrRead";
 import type { ScreenHead } from "#core/comp/screen";
 import { SCREEN_LAYERS, ShrunkLayer, depthOfCover, screenBytes } from "#core/comp/screen";
 import type { DecodedPlate } from "#core/comp/composite";
 import { resampleRows } from "#core/image/resize";
+import { kernelReader } from "#core/trace/kernelBlocks";
+import { SceneMemory, scratchAddress } from "#core/trace/memory";
 import type { PassPaths } from "./finishRowsJob.ts";
 import { inflateBlock } from "./inflateBlock.ts";
+import { compileKernel, newKernelMemory, openKernel } from "./kernelFile.ts";
 
 /** Channels of a layer's file by name. */
 const CHANNELS: Record<(typeof SCREEN_LAYERS)[number]["name"], string[]> = {
@@ -29,22 +33,31 @@ export async function screenPasses(
   const full = { width: heads.width, height: heads.height };
   const width = Math.min(most, full.width);
   const height = Math.max(1, Math.round((full.height * width) / full.width));
+  const own = newKernelMemory();
+  const memory = new SceneMemory(own);
+  const read = kernelReader(await openKernel(await compileKernel(), own, scratchAddress(0)), memory);
   const layers: Partial<Record<keyof typeof CHANNELS, Float32Array>> = {};
   for (const [name, file] of Object.entries(files) as [keyof typeof files, string | null][]) {
     if (!file) continue;
     const bytes = new Uint8Array(await readFile(file));
     const names = CHANNELS[name];
     const small = new ShrunkLayer(full, { width, height }, names.length);
-    readExrRows(
-      bytes,
-      checkExr(bytes),
-      (y, row) =>
+    const header = checkExr(bytes);
+    const room = header.blockRows * full.width;
+    const planes = names.map(() => memory.f32(memory.reserve(room * 4), room));
+    const targets = new Map(names.map((channel, k) => [channel, { values: planes[k], offset: 0, stride: 1 }]));
+    const take = (block: ExrBlock) => {
+      const { y0, rows } = block;
+      if (!block.again) read(block, header, targets, y0, y0, y0 + rows);
+      for (let y = 0; y < rows; y++) {
+        const [from, to] = [y * full.width, (y + 1) * full.width];
         small.take(
-          y,
-          names.map((n) => row.get(n)!),
-        ),
-      { inflate: inflateBlock },
-    );
+          y0 + y,
+          planes.map((plane) => plane.subarray(from, to)),
+        );
+      }
+    };
+    readExrBlocks(bytes, header, take, { inflate: inflateBlock });
     layers[name] = small.pixels;
   }
   depthOfCover(layers.depth!, layers.prop!);
