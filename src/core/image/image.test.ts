@@ -12,7 +12,7 @@ import {
   curveToCode,
   curveToLinear,
   decodeCodes,
-  lowestOver,
+  countBelow,
   parseProfile,
   pixelEncoder,
   srgbEncoding,
@@ -241,7 +241,7 @@ test("how many bounds are less than a number is as counted, at the bounds and be
     Float64Array.of(-2, 0, 0, 1e-45, 0.5, 0.5, 0.5, 0.5000001, 7),
     new Float64Array(0),
   ]) {
-    const find = lowestOver(bounds);
+    const find = countBelow(bounds);
     const beside = [...bounds].flatMap((bound) => [
       bound,
       bound * (1 + 2 ** -52),

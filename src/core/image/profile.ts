@@ -263,20 +263,20 @@ function codeFinder(curve: Curve, top: number): (linear: number) => number {
   if (curve.kind === "srgb" && top === 65535) {
     return (linear) => Math.min(top, Math.max(0, Math.round(linearToSrgb(linear) * top)));
   }
-  return lowestOver(Float64Array.from({ length: top }, (_, i) => curveToLinear(curve, (i + 0.5) / top)));
+  return countBelow(Float64Array.from({ length: top }, (_, i) => curveToLinear(curve, (i + 0.5) / top)));
 }
 
-const number = new Float32Array(1);
-const bits = new Uint32Array(number.buffer);
+const float = new Float32Array(1);
+const bits = new Uint32Array(float.buffer);
 /** Positive numbers in order by the upper half of their bits as floats: 128 steps from one power of two to the next. */
 const stepOf = (positive: number): number => {
-  number[0] = positive;
+  float[0] = positive;
   return bits[0] >>> 16;
 };
 const STEPS = stepOf(Infinity) + 1;
 
 /** Tells how many of the bounds, which rise, are less than a number; none are less than what is no number. */
-export function lowestOver(bounds: Float64Array): (value: number) => number {
+export function countBelow(bounds: Float64Array): (value: number) => number {
   /** How many of the bounds are less than all numbers of a step. */
   const below = new Uint32Array(STEPS + 1);
   for (const bound of bounds) below[bound > 0 ? stepOf(bound) + 1 : 0]++;
