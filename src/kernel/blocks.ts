@@ -204,26 +204,9 @@ function put(values: v128, out: u32, stride: u32): void {
 /** Floats, or whole numbers as floats, from their even bytes and the odd ones so far behind them. */
 function ofWords(at: u32, odd: u32, count: u32, float: bool, out: u32, stride: u32): void {
   for (; count >= 4; count -= 4, at += 8, out += stride << 2) {
-    const words = i8x16.shuffle(
-      v128.load64_zero(at),
-      v128.load64_zero(at + odd),
-      0,
-      16,
-      1,
-      17,
-      2,
-      18,
-      3,
-      19,
-      4,
-      20,
-      5,
-      21,
-      6,
-      22,
-      7,
-      23,
-    );
+    const a = v128.load64_zero(at),
+      b = v128.load64_zero(at + odd),
+      words = i8x16.shuffle(a, b, 0, 16, 1, 17, 2, 18, 3, 19, 4, 20, 5, 21, 6, 22, 7, 23);
     put(float ? words : f32x4.convert_i32x4_u(words), out, stride);
   }
   for (; count > 0; count--, at += 2, out += stride) {
@@ -251,26 +234,9 @@ function floatOf(halves: v128): v128 {
 
 function ofHalves(at: u32, odd: u32, count: u32, out: u32, stride: u32): void {
   for (; count >= 4; count -= 4, at += 4, out += stride << 2) {
-    const words = i8x16.shuffle(
-      v128.load32_zero(at),
-      v128.load32_zero(at + odd),
-      0,
-      16,
-      4,
-      4,
-      1,
-      17,
-      4,
-      4,
-      2,
-      18,
-      4,
-      4,
-      3,
-      19,
-      4,
-      4,
-    );
+    const a = v128.load32_zero(at),
+      b = v128.load32_zero(at + odd),
+      words = i8x16.shuffle(a, b, 0, 16, 4, 4, 1, 17, 4, 4, 2, 18, 4, 4, 3, 19, 4, 4);
     put(floatOf(words), out, stride);
   }
   for (; count > 0; count--, at++, out += stride) {

@@ -6,7 +6,6 @@ import { codesOver, propCodes } from "#core/comp/composite";
 import { lightWeights, scaleProp } from "#core/comp/weights";
 import type { BlockMaker, ExrChannel } from "#core/image/exr";
 import { colourChannels, packRows } from "#core/image/exr";
-import { checkExr } from "#core/image/exrCheck";
 import type { ExrBlock } from "#core/image/exrRead";
 import { fromHalf, readExrBlocks } from "#core/image/exrRead";
 import type { PlateEncoding } from "#core/image/profile";
@@ -32,6 +31,8 @@ import type { Band, Film } from "./bands.ts";
 import { inflateBlock } from "./inflateBlock.ts";
 import { layerChannels } from "./filmLayers.ts";
 import { newKernelMemory, openKernel } from "./kernelFile.ts";
+import type { PassName } from "./passFile.ts";
+import { PASS_CHANNELS, passHeader } from "./passFile.ts";
 import { plateRowsAt } from "./plateRows.ts";
 import type { PngStripe } from "./pngFile.ts";
 import { packStripe } from "./pngFile.ts";
@@ -331,19 +332,16 @@ export class RowFinisher {
   /** Passes of rows from the files that hold them. */
   private readPasses({ files }: FileSource, passes: Passes, h0: number, h1: number): void {
     const { reader } = this.tools;
-    const take = (name: keyof PassPaths, values: Float32Array, names: string[]) => {
+    for (const name of Object.keys(PASS_CHANNELS) as PassName[]) {
+      const values = passes[name];
+      if (!values) continue;
       const bytes = files[name]!;
-      const header = checkExr(bytes);
-      const stride = names.length;
-      const targets = new Map(names.map((channel, offset) => [channel, { values, offset, stride }]));
+      const header = passHeader(bytes, name, this.setup.size);
+      const stride = PASS_CHANNELS[name].length;
+      const targets = new Map(PASS_CHANNELS[name].map((channel, offset) => [channel, { values, offset, stride }]));
       const put = (block: ExrBlock) => reader(block, header, targets, h0, h0, h1);
       readExrBlocks(bytes, header, put, { from: h0, to: h1, inflate: inflateBlock });
-    };
-    take("prop", passes.prop, ["R", "G", "B", "A"]);
-    take("ratio", passes.ratio, ["R", "G", "B"]);
-    take("added", passes.added, ["R", "G", "B"]);
-    take("depth", passes.depth, ["Z"]);
-    if (passes.occlusion) take("occlusion", passes.occlusion, ["Y"]);
+    }
   }
 }
 

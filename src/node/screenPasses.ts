@@ -2,8 +2,8 @@ import { readFile } from "node:fs/promises";
 import { checkExr } from "#core/image/exrCheck";
 import type { ExrBlock } from "#core/image/exrRead";
 import { readExrBlocks } from "#core/image/exrRead";
-import type { ScreenHead } from "#core/comp/screen";
-import { SCREEN_LAYERS, ShrunkLayer, depthOfCover, screenBytes } from "#core/comp/screen";
+import type { ScreenHead, ScreenLayer } from "#core/comp/screen";
+import { ShrunkLayer, depthOfCover, screenBytes } from "#core/comp/screen";
 import type { DecodedPlate } from "#core/comp/composite";
 import { resampleRows } from "#core/image/resize";
 import { kernelReader } from "#core/trace/kernelBlocks";
@@ -11,16 +11,8 @@ import { SceneMemory, scratchAddress } from "#core/trace/memory";
 import type { PassPaths } from "./finishRowsJob.ts";
 import { inflateBlock } from "./inflateBlock.ts";
 import { compileKernel, newKernelMemory, openKernel } from "./kernelFile.ts";
-
-/** Channels of a layer's file by name. */
-const CHANNELS: Record<(typeof SCREEN_LAYERS)[number]["name"], string[]> = {
-  prop: ["R", "G", "B", "A"],
-  ratio: ["R", "G", "B"],
-  added: ["R", "G", "B"],
-  depth: ["Z"],
-  occlusion: ["Y"],
-  plate: [],
-};
+import type { PassName } from "./passFile.ts";
+import { PASS_CHANNELS, passHeader } from "./passFile.ts";
 
 /** A render's passes and its plate at the size of a screen, as the page's comp takes them (core/comp/screen). */
 export async function screenPasses(
@@ -36,13 +28,13 @@ export async function screenPasses(
   const own = newKernelMemory();
   const memory = new SceneMemory(own);
   const read = kernelReader(await openKernel(await compileKernel(), own, scratchAddress(0)), memory);
-  const layers: Partial<Record<keyof typeof CHANNELS, Float32Array>> = {};
-  for (const [name, file] of Object.entries(files) as [keyof typeof files, string | null][]) {
+  const layers: Partial<Record<ScreenLayer, Float32Array>> = {};
+  for (const [name, file] of Object.entries(files) as [PassName, string | null][]) {
     if (!file) continue;
     const bytes = new Uint8Array(await readFile(file));
-    const names = CHANNELS[name];
+    const names = PASS_CHANNELS[name];
     const small = new ShrunkLayer(full, { width, height }, names.length);
-    const header = checkExr(bytes);
+    const header = passHeader(bytes, name, full);
     const room = header.blockRows * full.width;
     const planes = names.map(() => memory.f32(memory.reserve(room * 4), room));
     const targets = new Map(names.map((channel, k) => [channel, { values: planes[k], offset: 0, stride: 1 }]));

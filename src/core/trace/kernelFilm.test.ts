@@ -216,6 +216,20 @@ test.each([1, 3, 4, 37, 64, 131])("blocks of rows %i wide are read to the values
   }
 });
 
+test("bytes are folded as those that are packed", () => {
+  const channels: ExrChannel[] = [
+    { name: "A", values: Float32Array.from(ODD) },
+    { name: "B", values: Float32Array.from(ODD), type: "float" },
+  ];
+  const packed: Uint8Array[] = [];
+  // What packing makes larger is stored as it is.
+  const [stored] = packRows(ODD.length, 1, 0, channels, "half", (raw) => {
+    packed.push(raw.slice());
+    return new Uint8Array(raw.length + 1);
+  });
+  expect(folded(stored.subarray(8))).toEqual(packed[0]);
+});
+
 test("every half is read as the number that it is", async () => {
   const { kernel, memory } = await ownKernel();
   const bits = Uint16Array.from({ length: 65536 }, (_, i) => i);
